@@ -1,0 +1,22 @@
+//! Choice: which setting for each interface and phase, with which remedies, and why not another. Every setting
+//! of the rig and every remedy of the session come in; the plan, its frontier and the why-nots come out. Exact:
+//! the cheapest set of remedies per setting by branch and bound, the settings across phases by dynamic
+//! programming over all of them.
+
+mod compare;
+mod cover;
+mod ground;
+mod plan;
+mod remedy;
+mod report;
+mod scene;
+mod solve;
+
+pub use compare::{Buys, buys, why_not};
+pub use cover::{Cover, Covering, cheapest};
+pub use ground::{Arrangement, Ground};
+pub use plan::{Choice, Missed, Plan, Step, TradePoint, WhyNot, node_title, plan, trade};
+pub use remedy::{Effect, Remedy};
+pub use report::{Report, report};
+pub use scene::Scene;
+pub use solve::{Candidate, Outcome, candidates, default_workers, solve};

@@ -1,0 +1,499 @@
+//! The plan: one rate for the whole session, for each interface one way through its phases. Exact: dynamic
+//! programming over every candidate of every phase, compared by the wishes in their order.
+
+use super::solve::{Candidate, Outcome, candidates};
+use super::{Arrangement, Buys, Ground, Report, Scene, buys, report};
+use crate::loops::Bench;
+use crate::risk::Verdict;
+use crate::units::Hz;
+
+/// The wishes in their order; less is better in each place.
+///
+/// Limits met · target met · drivers kept · price · certainty (doubtful loops, uneasy risk) · settings kept · least
+/// delay or most headroom.
+type Wishes = [f64; 7];
+
+const WISH_WORDS: [&str; 7] = [
+    "a performer is over the limit",
+    "it breaks more often than the phase bears",
+    "it needs another driver than the phases around it",
+    "it costs more",
+    "it is less certain",
+    "it changes more between phases",
+    "",
+];
+
+/// A setting that was weighed and lost.
+#[derive(Debug, Clone)]
+pub struct WhyNot {
+    /// The arrangement.
+    pub arrangement: Arrangement,
+    /// Why, with figures.
+    pub why: String,
+}
+
+/// The nearest miss of an impossible wish.
+#[derive(Debug, Clone)]
+pub struct Missed {
+    /// What binds, in words.
+    pub binding: String,
+    /// What would have to change, in words.
+    pub change: String,
+}
+
+/// The choice for one interface and phase.
+#[derive(Debug, Clone)]
+pub struct Choice {
+    /// Index of the interface.
+    pub interface: usize,
+    /// Index of the phase.
+    pub phase: usize,
+    /// The arrangement, or the nearest miss.
+    pub arrangement: Arrangement,
+    /// Everything about it, remedies applied.
+    pub report: Report,
+    /// The same arrangement without remedies, when there are any.
+    pub bare: Option<Report>,
+    /// What each remedy of the report buys.
+    pub buys: Vec<Buys>,
+    /// Price of arrangement and remedies.
+    pub price: u32,
+    /// Largest possible distance of the price from the cheapest (0: proven).
+    pub gap: u32,
+    /// Set when the wish is impossible.
+    pub missed: Option<Missed>,
+    /// The two nearest alternatives.
+    pub alternatives: Vec<WhyNot>,
+    /// Every buffer of the chosen driver with these remedies: for the picture of the trade.
+    pub trade: Vec<TradePoint>,
+}
+
+/// One buffer in the trade of delay against dropouts.
+#[derive(Debug, Clone)]
+pub struct TradePoint {
+    /// The arrangement.
+    pub arrangement: Arrangement,
+    /// The slowest loop.
+    pub round_trip_ms: f64,
+    /// Dropouts per hour to expect.
+    pub dropouts_per_hour: f64,
+    /// Every limit is met.
+    pub within: bool,
+    /// Nothing beats it in both delay and dropouts.
+    pub on_frontier: bool,
+}
+
+/// What to change when one phase ends and the next begins on an interface.
+#[derive(Debug, Clone)]
+pub struct Step {
+    /// Index of the interface.
+    pub interface: usize,
+    /// Index of the phase that begins.
+    pub phase: usize,
+    /// What to undo of the phase before.
+    pub restore: Vec<String>,
+    /// What to set and do.
+    pub set: Vec<String>,
+}
+
+/// The whole plan.
+#[derive(Debug, Clone)]
+pub struct Plan {
+    /// The rate for the whole session.
+    pub rate: Hz,
+    /// Rates that were weighed and lost, with the reason.
+    pub other_rates: Vec<(Hz, String)>,
+    /// A choice for each interface and phase, phases in order.
+    pub choices: Vec<Choice>,
+    /// Interfaces that cannot run at the rate at all, with the phase.
+    pub silent: Vec<(usize, usize)>,
+    /// The sheet of changes.
+    pub steps: Vec<Step>,
+}
+
+struct Weighed<'a> {
+    scene: Scene<'a>,
+    candidates: Vec<Candidate>,
+    /// Wishes of each candidate, switches not counted.
+    wishes: Vec<Wishes>,
+}
+
+/// Plans every interface and phase.
+#[must_use]
+pub fn plan(bench: Bench<'_>) -> Plan {
+    let rates = bench.session.rates();
+    let mut best: Option<(Wishes, Planned<'_>)> = None;
+    let mut lost = Vec::new();
+    for &rate in &rates {
+        let planned = plan_at(bench, rate);
+        let why = |a: &Wishes, b: &Wishes| match first_difference(a, b) {
+            Some(k) if !WISH_WORDS[k].is_empty() => format!("over the whole session {}", WISH_WORDS[k]),
+            _ => "nothing is gained by it".to_string(),
+        };
+        match &best {
+            Some((wishes, _)) if !less(&planned.wishes, wishes) => lost.push((rate, why(&planned.wishes, wishes))),
+            _ => {
+                if let Some((old, before)) = best.take() {
+                    lost.push((before.rate, why(&old, &planned.wishes)));
+                }
+                best = Some((planned.wishes, planned));
+            }
+        }
+    }
+    match best {
+        Some((_, planned)) => planned.finish(lost),
+        None => Plan { rate: bench.session.deliver.rate_hz, other_rates: lost, choices: vec![], silent: vec![], steps: vec![] },
+    }
+}
+
+struct Planned<'a> {
+    bench: Bench<'a>,
+    rate: Hz,
+    wishes: Wishes,
+    /// Per interface: phase index, what was weighed, the chosen candidate.
+    ways: Vec<Vec<(usize, Weighed<'a>, usize)>>,
+    silent: Vec<(usize, usize)>,
+}
+
+fn plan_at(bench: Bench<'_>, rate: Hz) -> Planned<'_> {
+    let mut planned = Planned { bench, rate, wishes: [0.0; 7], ways: Vec::new(), silent: Vec::new() };
+    for (interface, about) in bench.rig.interfaces.iter().enumerate() {
+        let mut stages = Vec::new();
+        for (index, phase) in bench.session.phases.iter().enumerate() {
+            if phase.interfaces.as_ref().is_some_and(|all| !all.contains(&about.id)) {
+                continue;
+            }
+            let scene = Scene::new(bench, interface, phase, rate);
+            let candidates = candidates(&scene);
+            if candidates.is_empty() {
+                planned.silent.push((interface, index));
+                planned.wishes[0] += 1.0;
+                continue;
+            }
+            let wishes = candidates.iter().map(|c| wishes_of(&scene, c)).collect();
+            stages.push((index, Weighed { scene, candidates, wishes }));
+        }
+        let (sum, way) = best_way(&stages);
+        for (total, part) in planned.wishes.iter_mut().zip(sum) {
+            *total += part;
+        }
+        planned.ways.push(stages.into_iter().zip(way).map(|((i, w), c)| (i, w, c)).collect());
+    }
+    planned
+}
+
+/// Wishes of one candidate on its own. Only those that may be chosen are looked at closely.
+fn wishes_of(scene: &Scene<'_>, candidate: &Candidate) -> Wishes {
+    match &candidate.outcome {
+        Outcome::Meets { remedies, price, .. } => {
+            let ground = Ground::new(scene, candidate.arrangement.clone());
+            let report = report(&ground, remedies);
+            let doubtful = report.loops.iter().filter(|l| l.verdict() != crate::loops::Verdict::Within).count();
+            let uneasy = usize::from(report.verdict() != Verdict::Calm);
+            let last = if scene.kind.least_delay { report.round_trip_ms() } else { report.cue.worst_ratio() };
+            [0.0, 0.0, 0.0, f64::from(*price), (doubtful + uneasy) as f64, 0.0, last]
+        }
+        Outcome::Fails { over, dropouts, .. } => {
+            // The nearest miss: least over the limit, then least often broken.
+            let breaks = if *dropouts > scene.target { 1.0 + (dropouts / scene.target).ln() } else { 0.0 };
+            let misses = if over.0 > 0.0 { 1.0 + over.0 } else { 0.0 };
+            [misses, breaks, 0.0, f64::from(candidate.arrangement.price), 0.0, 0.0, 0.0]
+        }
+        // Never chosen: something of the same driver is cheaper, or it cannot be done.
+        Outcome::Dearer(_) | Outcome::NoRoll(_) => [f64::INFINITY; 7],
+    }
+}
+
+fn less(a: &Wishes, b: &Wishes) -> bool {
+    first_difference(a, b).is_some_and(|k| a[k] < b[k])
+}
+
+fn first_difference(a: &Wishes, b: &Wishes) -> Option<usize> {
+    (0..a.len()).find(|&k| (a[k] - b[k]).abs() > 1e-9 && !(a[k].is_infinite() && b[k].is_infinite()))
+}
+
+/// What it takes to go from one arrangement to the next: drivers, then settings.
+fn switches(from: &Arrangement, to: &Arrangement) -> (f64, f64) {
+    let driver = f64::from(u8::from(from.setting.driver != to.setting.driver));
+    let changed = [from.setting.buffer != to.setting.buffer, from.roll != to.roll, from.workers != to.workers];
+    (driver, changed.iter().map(|&c| f64::from(u8::from(c))).sum())
+}
+
+/// The best way through the phases of one interface: Bellman's principle holds since the wishes add up and are
+/// compared place by place.
+fn best_way(stages: &[(usize, Weighed<'_>)]) -> (Wishes, Vec<usize>) {
+    let Some((_, first)) = stages.first() else { return ([0.0; 7], Vec::new()) };
+    let mut sums: Vec<Wishes> = first.wishes.clone();
+    let mut back: Vec<Vec<usize>> = Vec::new();
+    for pair in stages.windows(2) {
+        let (before, after) = (&pair[0].1, &pair[1].1);
+        let useful: Vec<usize> = (0..sums.len()).filter(|&i| sums[i][0].is_finite()).collect();
+        let mut next = Vec::with_capacity(after.candidates.len());
+        let mut from = Vec::with_capacity(after.candidates.len());
+        for (j, to) in after.candidates.iter().enumerate() {
+            let mut best: (Wishes, usize) = ([f64::INFINITY; 7], 0);
+            if after.wishes[j][0].is_finite() {
+                for &i in &useful {
+                    let (driver, setting) = switches(&before.candidates[i].arrangement, &to.arrangement);
+                    let mut sum = sums[i];
+                    for (s, own) in sum.iter_mut().zip(after.wishes[j]) {
+                        *s += own;
+                    }
+                    sum[2] += driver;
+                    sum[5] += setting;
+                    if less(&sum, &best.0) {
+                        best = (sum, i);
+                    }
+                }
+            }
+            next.push(best.0);
+            from.push(best.1);
+        }
+        sums = next;
+        back.push(from);
+    }
+    let last = (0..sums.len()).reduce(|a, b| if less(&sums[b], &sums[a]) { b } else { a }).unwrap_or(0);
+    let mut way = vec![last];
+    for from in back.iter().rev() {
+        way.push(from[way[way.len() - 1]]);
+    }
+    way.reverse();
+    (sums[last], way)
+}
+
+impl Planned<'_> {
+    fn finish(self, other_rates: Vec<(Hz, String)>) -> Plan {
+        let mut choices: Vec<Choice> = Vec::new();
+        let mut steps = Vec::new();
+        for way in &self.ways {
+            let mut before: Option<usize> = None;
+            for (phase, weighed, chosen) in way {
+                let choice = self.choice(*phase, weighed, *chosen);
+                let step = step(&self.bench, before.map(|b: usize| &choices[b]), &choice);
+                steps.push(step);
+                before = Some(choices.len());
+                choices.push(choice);
+            }
+        }
+        choices.sort_by_key(|c| (c.phase, c.interface));
+        steps.sort_by_key(|s| (s.phase, s.interface));
+        Plan { rate: self.rate, other_rates, choices, silent: self.silent, steps }
+    }
+
+    fn choice(&self, phase: usize, weighed: &Weighed<'_>, chosen: usize) -> Choice {
+        let candidate = &weighed.candidates[chosen];
+        let scene = &weighed.scene;
+        let arrangement = candidate.arrangement.clone();
+        let ground = Ground::new(scene, arrangement.clone());
+        let (remedies, price, gap, missed) = match &candidate.outcome {
+            Outcome::Meets { remedies, price, gap, .. } => (remedies.clone(), *price, *gap, None),
+            _ => {
+                let remedies = attempt(&ground);
+                let price = arrangement.price + remedies.iter().map(|&r| scene.remedies[r].price).sum::<u32>();
+                (remedies, price, 0, Some(()))
+            }
+        };
+        let report_now = report(&ground, &remedies);
+        let missed = missed.map(|()| missed_by(scene, &report_now));
+        let trade = trade(scene, &arrangement, &remedies);
+        Choice {
+            interface: scene.interface,
+            phase,
+            bare: (!remedies.is_empty()).then(|| report(&ground, &[])),
+            report: report_now,
+            buys: buys(&ground, &remedies),
+            price,
+            gap,
+            missed,
+            alternatives: alternatives(weighed, chosen),
+            trade,
+            arrangement,
+        }
+    }
+}
+
+/// For an impossible wish: every remedy that shortens a loop or lightens the load, less those that change nothing.
+fn attempt(ground: &Ground<'_, '_>) -> Vec<usize> {
+    let mut all: Vec<usize> = (0..ground.scene.remedies.len()).filter(|&r| ground.may_help(r)).collect();
+    let judge = |set: &[usize]| {
+        let applied = ground.apply(set, &[]);
+        (ground.excess(&applied).0, ground.dropouts(&applied).max(ground.scene.target))
+    };
+    let best = judge(&all);
+    // Dearest first: what can be missed without making the miss larger is not worth its price.
+    let mut order = all.clone();
+    order.sort_by_key(|&r| std::cmp::Reverse(ground.scene.remedies[r].price));
+    for r in order {
+        let without: Vec<usize> = all.iter().copied().filter(|&x| x != r).collect();
+        let now = judge(&without);
+        if now.0 <= best.0 + 1e-9 && now.1 <= best.1 * 1.05 {
+            all = without;
+        }
+    }
+    all
+}
+
+fn missed_by(scene: &Scene<'_>, report: &Report) -> Missed {
+    let over = report.loops.iter().filter(|l| l.excess().0 > 0.0).max_by(|a, b| a.excess().0.total_cmp(&b.excess().0));
+    if let Some(worst) = over {
+        let widest = worst.legs.iter().max_by(|a, b| a.span.typical().0.total_cmp(&b.span.typical().0));
+        let leg = widest.map_or(String::new(), |l| format!("; the longest leg is {} with {:.1} ms", l.name, l.span.typical().0));
+        let limit = worst.limit.as_ref().map_or(0.0, |l| l.0.0);
+        return Missed {
+            binding: format!("{}: {:.1} ms against {limit} ms{leg}", worst.who, worst.total.typical().0),
+            change: "another interface or driver for this phase, direct monitoring, or a performer who bears more".into(),
+        };
+    }
+    let busiest = match &report.roll {
+        Some((roll, response)) if response / roll.deadline_us > report.cue.worst_ratio() => roll,
+        _ => &report.cue,
+    };
+    let names: Vec<String> = busiest.critical_chain.iter().map(|&n| node_title(&scene.bench, n)).collect();
+    let change = match busiest.bound_by {
+        crate::load::BoundBy::Chain => "a shorter chain: print the track that begins it, or a faster core; more cores do not help",
+        crate::load::BoundBy::Burst => "fewer processors with large blocks of their own, or a buffer as large as theirs",
+        crate::load::BoundBy::Cores => "fewer or lighter processors, more cores, or a larger buffer",
+    };
+    Missed {
+        binding: format!(
+            "{:.3} dropouts an hour against {}: {} ({})",
+            report.dropouts.typical,
+            scene.target,
+            busiest.bound_by.word(),
+            names.join(" → ")
+        ),
+        change: change.into(),
+    }
+}
+
+/// Name of a node for people.
+#[must_use]
+pub fn node_title(bench: &Bench<'_>, node: usize) -> String {
+    use crate::session::NodeKind;
+    match bench.session.routes().nodes[node].kind {
+        NodeKind::Track(t) => {
+            let track = &bench.session.tracks[t];
+            track.name.clone().unwrap_or_else(|| track.id.clone())
+        }
+        NodeKind::Bus(b) => {
+            let bus = &bench.session.buses[b];
+            bus.name.clone().unwrap_or_else(|| bus.id.clone())
+        }
+        NodeKind::Main => "main output".into(),
+    }
+}
+
+/// The two nearest alternatives: of other settings, those that lose by the least, with the reason.
+fn alternatives(weighed: &Weighed<'_>, chosen: usize) -> Vec<WhyNot> {
+    let own = &weighed.candidates[chosen].arrangement;
+    let same = |a: &Arrangement| a.setting == own.setting;
+    let rank = |c: &Candidate, w: &Wishes| -> Wishes {
+        match c.outcome {
+            Outcome::Dearer(least) => [0.0, 0.0, 0.0, f64::from(least), 0.0, 0.0, 0.0],
+            _ => *w,
+        }
+    };
+    let mut others: Vec<(Wishes, &Candidate)> = weighed
+        .candidates
+        .iter()
+        .zip(&weighed.wishes)
+        .filter(|(c, _)| !same(&c.arrangement) && !matches!(c.outcome, Outcome::NoRoll(_)))
+        .map(|(c, w)| (rank(c, w), c))
+        .collect();
+    others.sort_by(|a, b| {
+        first_difference(&a.0, &b.0).map_or(std::cmp::Ordering::Equal, |k| a.0[k].total_cmp(&b.0[k]))
+    });
+    let mut seen: Vec<&Arrangement> = Vec::new();
+    let mut answer = Vec::new();
+    for (wishes, candidate) in others {
+        if seen.iter().any(|a| a.setting == candidate.arrangement.setting) {
+            continue;
+        }
+        seen.push(&candidate.arrangement);
+        let why = why_lost(weighed, chosen, candidate, &wishes);
+        answer.push(WhyNot { arrangement: candidate.arrangement.clone(), why });
+        if answer.len() == 2 {
+            break;
+        }
+    }
+    answer
+}
+
+fn why_lost(weighed: &Weighed<'_>, chosen: usize, lost: &Candidate, lost_wishes: &Wishes) -> String {
+    let own = &weighed.wishes[chosen];
+    match &lost.outcome {
+        Outcome::Fails { over, performer, dropouts } => {
+            let people = &weighed.scene.bench.session.performers;
+            match performer.map(|p| people[p].title()) {
+                Some(who) => format!("{who} stays {:.1} ms over the limit whatever is done", over.0),
+                None => format!("it still breaks {dropouts:.2} times an hour whatever is done"),
+            }
+        }
+        Outcome::Dearer(least) => format!("remedies for at least {least} would be needed, against {}", own[3]),
+        Outcome::NoRoll(processor) => format!("{processor} cannot ride the cue block and is kept"),
+        Outcome::Meets { price, .. } => match first_difference(lost_wishes, own) {
+            Some(3) if f64::from(*price) > own[3] => format!("its remedies cost {price}, against {}", own[3]),
+            Some(4) if lost_wishes[4] > own[4] => "it meets every limit, but less certainly".into(),
+            Some(6) if lost_wishes[6] > own[6] && weighed.scene.kind.least_delay => {
+                format!("it meets every limit too, with {:.1} ms more delay", lost_wishes[6] - own[6])
+            }
+            Some(6) if lost_wishes[6] > own[6] => {
+                format!("it meets every limit too, with the worst block at {:.0} % against {:.0} %", lost_wishes[6] * 100.0, own[6] * 100.0)
+            }
+            _ => "as good here, but it means more changes between phases".into(),
+        },
+    }
+}
+
+/// Delay and dropouts of every block of the chosen driver, with the same remedies; and which ones nothing beats.
+#[must_use]
+pub fn trade(scene: &Scene<'_>, chosen: &Arrangement, remedies: &[usize]) -> Vec<TradePoint> {
+    let settings = scene.bench.settings(scene.interface, scene.rate);
+    let mut all: Vec<TradePoint> = settings
+        .into_iter()
+        .filter(|s| s.driver == chosen.setting.driver && chosen.roll.is_none_or(|r| r > s.buffer.block))
+        .map(|setting| {
+            let arrangement = Arrangement { setting, ..chosen.clone() };
+            let report = report(&Ground::new(scene, arrangement.clone()), remedies);
+            TradePoint {
+                arrangement,
+                round_trip_ms: report.round_trip_ms(),
+                dropouts_per_hour: report.dropouts.typical,
+                within: report.loops.iter().all(|l| l.excess().0 <= 0.0),
+                on_frontier: false,
+            }
+        })
+        .collect();
+    let measures: Vec<(f64, f64)> = all.iter().map(|p| (p.round_trip_ms, p.dropouts_per_hour)).collect();
+    for (i, point) in all.iter_mut().enumerate() {
+        let a = measures[i];
+        let beaten = measures.iter().enumerate().any(|(j, b)| {
+            b.0 <= a.0 && b.1 <= a.1 && (b.0 < a.0 || b.1 < a.1 || j < i)
+        });
+        point.on_frontier = !beaten;
+    }
+    all
+}
+
+/// What to undo and what to do when a phase begins.
+fn step(bench: &Bench<'_>, before: Option<&Choice>, now: &Choice) -> Step {
+    let old = before.map_or(&[][..], |b| &b.report.remedies);
+    let same = |list: &[super::Remedy], id: &str| list.iter().any(|r| r.id == id);
+    let restore = old.iter().filter(|r| !same(&now.report.remedies, &r.id)).map(|r| r.undo.clone()).collect();
+    let mut set = Vec::new();
+    let (a, was) = (&now.arrangement, before.map(|b| &b.arrangement));
+    if was.is_none_or(|w| w.setting.driver != a.setting.driver) {
+        set.push(format!("driver {}", bench.driver(&a.setting).word()));
+    }
+    if was.is_none_or(|w| w.setting.buffer != a.setting.buffer) {
+        set.push(format!("buffer {}", a.setting.buffer.label()));
+    }
+    if was.map_or(a.roll.is_some(), |w| w.roll != a.roll) {
+        set.push(a.roll.map_or("rendering ahead off".into(), |r| format!("render ahead in blocks of {r}")));
+    }
+    if was.is_some_and(|w| w.workers != a.workers) || (was.is_none() && a.workers < bench.rig.machine.cores) {
+        set.push(format!("{} workers for the session", a.workers));
+    }
+    set.extend(now.report.remedies.iter().filter(|r| !same(old, &r.id)).map(|r| r.does.clone()));
+    Step { interface: now.interface, phase: now.phase, restore, set }
+}

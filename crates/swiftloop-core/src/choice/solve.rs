@@ -1,0 +1,143 @@
+//! Every arrangement of one scene, and the cheapest set of remedies for each that could matter.
+
+use super::cover::{Found, cheapest};
+use super::{Arrangement, Ground, Scene};
+use crate::session::Session;
+use crate::units::{Block, Ms};
+
+/// What became of one arrangement.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Outcome {
+    /// Limits and target are met with these remedies.
+    Meets {
+        /// Indices into the scene's remedies.
+        remedies: Vec<usize>,
+        /// Their price and that of the arrangement.
+        price: u32,
+        /// Proven cheapest; otherwise the price lies at most `gap` above the truth.
+        exact: bool,
+        /// Largest possible distance from the truth.
+        gap: u32,
+    },
+    /// It could be met, but only for at least this price, which is more than another arrangement of the same driver.
+    Dearer(u32),
+    /// Not even every remedy together meets limits and target.
+    Fails {
+        /// How far the worst performer stays over the limit, and who.
+        over: Ms,
+        /// Who.
+        performer: Option<usize>,
+        /// Dropouts per hour that remain.
+        dropouts: f64,
+    },
+    /// Rendering ahead is not possible here: this processor can neither ride the cue block nor be left off.
+    NoRoll(String),
+}
+
+/// An arrangement and what became of it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Candidate {
+    /// The arrangement.
+    pub arrangement: Arrangement,
+    /// What became of it.
+    pub outcome: Outcome,
+}
+
+/// Numbers of workers that may be tried: the session's own first, then one fewer, then one more.
+fn worker_options(scene: &Scene<'_>) -> Vec<(u32, u32)> {
+    let price = |kind: &str| scene.bench.tables.remedy_kind(kind).map_or(1, |r| r.price);
+    let cores = scene.bench.rig.machine.cores;
+    let own = default_workers(scene.bench.session, cores);
+    let mut options = vec![(own, 0)];
+    // A reserved core only helps when others would otherwise take time from the session.
+    if own > 1 && own == cores {
+        options.push((own - 1, price("reserve-core")));
+    }
+    if own < cores {
+        options.push((own + 1, price("release-core")));
+    }
+    options
+}
+
+/// Workers of a session on so many cores: one a core, hardware threads that share a core not counted.
+#[must_use]
+pub fn default_workers(session: &Session, cores: u32) -> u32 {
+    session.engine.workers.unwrap_or(cores).clamp(1, cores.max(1))
+}
+
+/// Every arrangement of a scene.
+fn arrangements(scene: &Scene<'_>) -> Vec<Arrangement> {
+    let bench = &scene.bench;
+    let engine = &bench.session.engine;
+    let price = |kind: &str| bench.tables.remedy_kind(kind).map_or(1, |r| r.price);
+    let mut all = Vec::new();
+    for setting in bench.settings(scene.interface, scene.rate) {
+        let mut rolls: Vec<(Option<Block>, u32)> = vec![(None, 0)];
+        if engine.renders_ahead && !scene.live.is_empty() {
+            let larger = engine.roll_frames.iter().filter(|b| **b > setting.buffer.block).enumerate();
+            // The usual roll block has the table's price; each larger one costs one more.
+            rolls.extend(larger.map(|(i, &b)| (Some(b), price("roll") + i as u32)));
+        }
+        let blocks = if setting.buffer.extra_blocks { price("device-blocks") } else { 0 };
+        for (workers, reserve) in worker_options(scene) {
+            for &(roll, ahead) in &rolls {
+                let price = blocks + ahead + reserve;
+                all.push(Arrangement { setting: setting.clone(), roll, workers, price });
+            }
+        }
+    }
+    all
+}
+
+/// Solves one arrangement; sets dearer than `most` are of no interest.
+#[must_use]
+pub fn solve(scene: &Scene<'_>, arrangement: &Arrangement, most: u32) -> Outcome {
+    let forced: &[usize] = match (&arrangement.roll, &scene.forced_by_roll) {
+        (None, _) => &[],
+        (Some(_), Ok(forced)) => forced,
+        (Some(_), Err(processor)) => return Outcome::NoRoll(processor.clone()),
+    };
+    let Some(purse) = most.checked_sub(arrangement.price) else { return Outcome::Dearer(arrangement.price) };
+    let mut ground = Ground::new(scene, arrangement.clone());
+    let open: Vec<usize> = (0..scene.remedies.len()).filter(|r| !forced.contains(r) && ground.may_help(*r)).collect();
+    match cheapest(&mut ground, forced, &open, purse) {
+        Found::Set(cover) => Outcome::Meets {
+            price: cover.price + arrangement.price,
+            exact: cover.exact,
+            gap: cover.price - cover.at_least,
+            remedies: cover.chosen,
+        },
+        Found::Dearer(least) => Outcome::Dearer(least.saturating_add(arrangement.price)),
+        Found::Nothing => {
+            let (excess, performer, dropouts) = what_remains(&ground);
+            Outcome::Fails { over: crate::units::Frames(excess).at(scene.rate), performer, dropouts }
+        }
+    }
+}
+
+/// What remains with every remedy that has only good sides counted: frames over, whose, dropouts per hour.
+fn what_remains(ground: &Ground<'_, '_>) -> (f64, Option<usize>, f64) {
+    let all: Vec<usize> = (0..ground.scene.remedies.len()).collect();
+    let applied = ground.apply(&[], &all);
+    let (excess, performer) = ground.excess(&applied);
+    (excess, performer, ground.dropouts(&applied))
+}
+
+/// Solves every arrangement of a scene as far as it can matter: for each driver, all that share its lowest price.
+#[must_use]
+pub fn candidates(scene: &Scene<'_>) -> Vec<Candidate> {
+    let mut all = arrangements(scene);
+    // Cheap arrangements first, so that the purse is small when the dear ones come.
+    all.sort_by_key(|a| a.price);
+    let mut purse: Vec<u32> = vec![u32::MAX; scene.bench.rig.interfaces[scene.interface].drivers.len()];
+    all.into_iter()
+        .map(|arrangement| {
+            let driver = arrangement.setting.driver;
+            let outcome = solve(scene, &arrangement, purse[driver]);
+            if let Outcome::Meets { price, .. } = outcome {
+                purse[driver] = purse[driver].min(price);
+            }
+            Candidate { arrangement, outcome }
+        })
+        .collect()
+}

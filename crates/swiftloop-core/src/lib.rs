@@ -1,0 +1,29 @@
+//! The computing heart of Swift Loop: descriptions of a rig and a session come in, loops, loads, risks and
+//! plans go out. Nothing in here reads a file, prints, asks the clock or calls the operating system, so every
+//! answer is a pure function of its input and can be tested as such.
+//!
+//! | folder | in → out |
+//! | --- | --- |
+//! | [`units`] | hertz, frames, milliseconds … as types that do not mix; ranges with their origin |
+//! | [`rig`], [`session`] | the two descriptions, checked: what cannot be true cannot be built |
+//! | [`tables`] | what is known about driver models, connections, listeners and classes of machine |
+//! | [`loops`] | rig + session + setting → legs → loop → verdict against a limit |
+//! | [`load`] | session + setting → the work of one block → the worst block on these cores |
+//! | [`risk`] | worst block + wake-up delays → dropouts per hour, with doubt |
+//! | [`choice`] | every setting × every remedy → the plan, the frontier, the why-nots |
+//! | [`advice`] | rig + session + setting → what is wrong around the setting, and how to put it right |
+//! | [`stats`] | the few statistics that no well-kept crate has |
+
+pub mod advice;
+pub mod choice;
+pub mod load;
+pub mod loops;
+pub mod rig;
+pub mod risk;
+pub mod session;
+pub mod stats;
+pub mod tables;
+pub mod units;
+
+mod invalid;
+pub use invalid::{Invalid, Place};

@@ -1,0 +1,231 @@
+//! Proof that a rig can be true. Everything a type alone cannot say: references, orders, ranges that depend
+//! on other values. The first contradiction found is returned with the path to it.
+
+use super::{Driver, Interface, Machine, Rig, WakeProfile};
+use crate::tables::Tables;
+use crate::Invalid;
+
+impl Rig {
+    /// The rig, if it can be true.
+    ///
+    /// # Errors
+    /// The first contradiction, with its path.
+    pub fn checked(self, tables: &Tables) -> Result<Self, Invalid> {
+        check_machine(&self.machine, tables).map_err(|e| e.at("machine"))?;
+        if self.interfaces.is_empty() {
+            return Err(Invalid::new(
+                "the rig has no interface",
+                "add an [[interface]] table with at least one [[interface.driver]]",
+            ));
+        }
+        for (i, interface) in self.interfaces.iter().enumerate() {
+            let here = |e: Invalid| e.in_list("interface", i);
+            if self.interfaces[..i].iter().any(|other| other.id == interface.id) {
+                return Err(here(twice("interface", &interface.id).at("id")));
+            }
+            check_interface(interface, tables).map_err(here)?;
+        }
+        let known: Vec<&str> = self.interfaces.iter().map(|i| i.id.as_str()).collect();
+        for (i, place) in self.places.iter().enumerate() {
+            if !known.contains(&place.interface.as_str()) {
+                return Err(missing("interface", &place.interface, &known).at("interface").in_list("place", i));
+            }
+        }
+        for (i, program) in self.programs.iter().enumerate() {
+            if self.programs[..i].iter().any(|other| other.id == program.id) {
+                return Err(twice("program", &program.id).at("id").in_list("program", i));
+            }
+            if let Some(sound) = &program.sound
+                && !known.contains(&sound.as_str())
+            {
+                return Err(missing("interface", sound, &known).at("sound").in_list("program", i));
+            }
+        }
+        Ok(self)
+    }
+}
+
+/// An id that stands twice.
+pub(crate) fn twice(kind: &str, id: &str) -> Invalid {
+    Invalid::new(format!("two {kind}s are called `{id}`"), "give each its own id")
+}
+
+/// A reference that leads nowhere; names what there is.
+pub(crate) fn missing(kind: &str, id: &str, known: &[&str]) -> Invalid {
+    let nearest = nearest(id, known);
+    let help = match nearest {
+        Some(near) => format!("did you mean `{near}`?"),
+        None if known.is_empty() => format!("there is no {kind} yet; add one"),
+        None => format!("there are: {}", known.join(", ")),
+    };
+    Invalid::new(format!("there is no {kind} called `{id}`"), help)
+}
+
+/// The known word with the fewest edits to `word`, if it is near at all (a third of its letters).
+#[must_use]
+pub fn nearest<'a>(word: &str, known: &[&'a str]) -> Option<&'a str> {
+    let far = (word.chars().count() / 3).max(1) + 1;
+    known
+        .iter()
+        .map(|k| (strsim::damerau_levenshtein(word, k), *k))
+        .filter(|(d, k)| *d <= far || (k.len() > 2 && (k.starts_with(word) || word.starts_with(k))))
+        .min()
+        .map(|(_, k)| k)
+}
+
+fn check_machine(machine: &Machine, tables: &Tables) -> Result<(), Invalid> {
+    if machine.cores == 0 || machine.cores > 1024 {
+        return Err(Invalid::new("a machine has from 1 to 1024 cores", "write the number of physical cores").at("cores"));
+    }
+    if machine.threads.is_some_and(|t| t < machine.cores || t > machine.cores * 8) {
+        return Err(Invalid::new(
+            "threads cannot be fewer than cores or more than eight a core",
+            "write the number of hardware threads, or leave the key out",
+        )
+        .at("threads"));
+    }
+    if machine.core_speed.is_some_and(|s| s.0 < 0.01 || s.0 > 100.0) {
+        return Err(Invalid::new(
+            "core_speed compares a core with the reference core (1 = as fast)",
+            "write a factor between 0.01 and 100, such as 0.8",
+        )
+        .at("core_speed"));
+    }
+    if tables.machine_class(&machine.class, machine.power.word()).is_none() {
+        let mut known: Vec<&str> = tables.machine.iter().map(|m| m.class.as_str()).collect();
+        known.dedup();
+        return Err(missing("class of machine", &machine.class, &known).at("class"));
+    }
+    if machine.memory_gb.0 <= 0.0 {
+        return Err(Invalid::new("a machine without memory", "write the memory in gigabytes").at("memory_gb"));
+    }
+    machine.wake.as_ref().map_or(Ok(()), |w| check_profile(w).map_err(|e| e.at("wake")))
+}
+
+fn check_profile(profile: &WakeProfile) -> Result<(), Invalid> {
+    let rising = profile.bins.windows(2).all(|w| w[0].up_to_us < w[1].up_to_us);
+    let counted: u64 = profile.bins.iter().map(|b| b.count).fold(0, u64::saturating_add);
+    if profile.bins.is_empty() || !rising {
+        return Err(Invalid::new("bins must be in rising order, at least one", "sort them by up_to_us").at("bins"));
+    }
+    if counted != profile.wakes {
+        return Err(Invalid::new(
+            format!("the bins count {counted} wake-ups, but wakes says {}", profile.wakes),
+            "a measured profile should not be edited by hand; measure again",
+        )
+        .at("wakes"));
+    }
+    if profile.scale_us.low().0 <= 0.0 {
+        return Err(Invalid::new("the scale of a tail is above zero", "measure again").at("scale_us"));
+    }
+    if profile.shape.high().0 >= 1.0 || profile.shape.low().0 < -2.0 {
+        return Err(Invalid::new("the shape of a tail lies between -2 and 1", "measure again").at("shape"));
+    }
+    Ok(())
+}
+
+fn check_interface(interface: &Interface, tables: &Tables) -> Result<(), Invalid> {
+    if tables.connection(&interface.connection).is_none() {
+        let known: Vec<&str> = tables.connection.iter().map(|c| c.id.as_str()).collect();
+        return Err(missing("connection", &interface.connection, &known).at("connection"));
+    }
+    let channels = interface.channels;
+    if channels.open_inputs.is_some_and(|n| n > channels.inputs) {
+        return Err(Invalid::new("more inputs are open than there are", "correct inputs or open_inputs")
+            .at("open_inputs")
+            .at("channels"));
+    }
+    if channels.open_outputs.is_some_and(|n| n > channels.outputs) {
+        return Err(Invalid::new("more outputs are open than there are", "correct outputs or open_outputs")
+            .at("open_outputs")
+            .at("channels"));
+    }
+    for (i, converter) in interface.converters.iter().enumerate() {
+        if interface.converters[..i].iter().any(|c| c.rate_hz == converter.rate_hz) {
+            return Err(Invalid::new("two converter lines for one rate", "keep one of them").in_list("converter", i));
+        }
+    }
+    if interface.drivers.is_empty() {
+        return Err(Invalid::new("an interface without a driver cannot be used", "add an [[interface.driver]]").at("driver"));
+    }
+    for (i, driver) in interface.drivers.iter().enumerate() {
+        if interface.drivers[..i].iter().any(|other| other.word() == driver.word()) {
+            return Err(twice("driver", driver.word()).in_list("driver", i));
+        }
+        check_driver(driver, tables).map_err(|e| e.in_list("driver", i))?;
+    }
+    Ok(())
+}
+
+fn check_driver(driver: &Driver, tables: &Tables) -> Result<(), Invalid> {
+    if tables.driver_model(&driver.model).is_none() {
+        let known: Vec<&str> = tables.driver.iter().map(|d| d.id.as_str()).collect();
+        return Err(missing("driver model", &driver.model, &known).at("model"));
+    }
+    if driver.rates_hz.is_empty() {
+        return Err(Invalid::new("a driver offers at least one rate", "list its rates in hertz").at("rates_hz"));
+    }
+    if let Some(i) = driver.depths.iter().position(|d| ![16, 24, 32].contains(d)) {
+        return Err(Invalid::new("depths are 16, 24 or 32 bits", "list what the driver offers").in_list("depths", i));
+    }
+    if driver.buffers.languages() != 1 {
+        return Err(Invalid::new(
+            "buffers are given in exactly one way",
+            "use one of: frames, powers, steps, ms, blocks, speeds",
+        )
+        .at("buffers"));
+    }
+    if driver.buffers.offered(driver.rates_hz[0]).is_empty() {
+        return Err(Invalid::new("no buffer is offered", "list at least one; ranges run from small to large").at("buffers"));
+    }
+    if driver.buffers.blocks.as_ref().is_some_and(|b| b.counts.iter().any(|&c| c == 0 || c > 64)) {
+        return Err(Invalid::new("a count of blocks lies between 1 and 64", "correct counts").at("blocks").at("buffers"));
+    }
+    for (key, blocks) in [("blocks_in", driver.blocks_in), ("blocks_out", driver.blocks_out)] {
+        if blocks.is_some_and(|b| b.low().0 <= 0.0) {
+            return Err(Invalid::new("a driver holds more than no blocks", "write at least a part of one").at(key));
+        }
+    }
+    for (i, reported) in driver.reported.iter().enumerate() {
+        check_offered(driver, reported.rate_hz, &reported.buffer_frames.to_string())
+            .map_err(|e| e.in_list("reported", i))?;
+    }
+    for (i, trip) in driver.measured.iter().enumerate() {
+        let named = trip.speed.clone().or(trip.buffer_frames.map(|b| b.to_string()));
+        let Some(named) = named else {
+            return Err(Invalid::new(
+                "a measured round trip belongs to a buffer or to a named speed",
+                "add buffer_frames or speed",
+            )
+            .in_list("measured", i));
+        };
+        check_offered(driver, trip.rate_hz, &named).map_err(|e| e.in_list("measured", i))?;
+        if trip.round_trip_frames.low().0 <= 0.0 {
+            return Err(Invalid::new("a round trip takes time", "write the measured frames")
+                .at("round_trip_frames")
+                .in_list("measured", i));
+        }
+    }
+    Ok(())
+}
+
+fn check_offered(driver: &Driver, rate: crate::units::Hz, buffer: &str) -> Result<(), Invalid> {
+    if !driver.rates_hz.contains(&rate) {
+        let known: Vec<String> = driver.rates_hz.iter().map(ToString::to_string).collect();
+        return Err(Invalid::new(
+            format!("the driver does not offer {rate} Hz"),
+            format!("it offers: {}", known.join(", ")),
+        )
+        .at("rate_hz"));
+    }
+    if driver.buffers.find(rate, buffer).is_none() {
+        let known: Vec<String> = driver.buffers.offered(rate).iter().map(super::Offered::label).collect();
+        let key = if buffer.parse::<u32>().is_ok() { "buffer_frames" } else { "speed" };
+        return Err(Invalid::new(
+            format!("the driver does not offer the buffer `{buffer}`"),
+            format!("it offers: {}", known.join(", ")),
+        )
+        .at(key));
+    }
+    Ok(())
+}

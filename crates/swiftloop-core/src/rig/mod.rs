@@ -1,0 +1,291 @@
+//! The rig: machine, interfaces with their drivers, places that have a rate, other programs. A description
+//! (plain data, as a person writes it) comes in; [`Rig::checked`] proves that it can be true: drivers and
+//! connections exist in the tables, rates and buffers are offered, references lead somewhere.
+
+mod buffers;
+mod check;
+pub(crate) use check::{missing, twice};
+pub use check::nearest;
+mod driver;
+mod profile;
+
+pub use buffers::{Buffers, CountTimesSize, Offered, Steps};
+pub use driver::{Driver, MeasuredTrip, Reported};
+pub use profile::{WakeBin, WakeProfile};
+
+use crate::units::{Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Range, Share};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// What there is: the whole of a `rig.toml`.
+#[derive(Debug, Clone, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Rig {
+    /// Always `swiftloop.rig/1`.
+    pub format: String,
+    /// A name for people.
+    #[serde(default)]
+    pub name: String,
+    /// The computer.
+    pub machine: Machine,
+    /// Audio interfaces, each reached through one or more drivers.
+    #[serde(rename = "interface", default)]
+    pub interfaces: Vec<Interface>,
+    /// Every place that has a sample rate of its own, with its present value.
+    #[serde(rename = "place", default)]
+    pub places: Vec<RatePlace>,
+    /// Other programs that run beside the session.
+    #[serde(rename = "program", default)]
+    pub programs: Vec<Program>,
+}
+
+/// The computer.
+#[derive(Debug, Clone, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Machine {
+    /// `desktop` or `laptop`: chooses the class profile of wake-up delays.
+    #[serde(default = "desktop")]
+    pub class: String,
+    /// Power plan: `performance`, `balanced` or `saving`.
+    #[serde(default)]
+    pub power: Power,
+    /// Physical cores.
+    pub cores: u32,
+    /// Hardware threads (cores when left out).
+    pub threads: Option<u32>,
+    /// Speed of one core relative to the reference core (a 2020 desktop core at 4 GHz).
+    pub core_speed: Option<Factor>,
+    /// Memory.
+    pub memory_gb: Gigabytes,
+    /// Sustained disk throughput, reading and writing mixed.
+    pub disk_mb_per_s: MegabytesPerSecond,
+    /// Free space on the disk that records.
+    pub disk_free_gb: Gigabytes,
+    /// Usual load of other programs not listed below, as a share of the whole machine.
+    #[serde(default)]
+    pub other_load: Share,
+    /// Wake-up delays measured on this machine; without it the class profile is assumed.
+    pub wake: Option<WakeProfile>,
+}
+
+fn desktop() -> String {
+    "desktop".into()
+}
+
+/// Power plan of the operating system.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, Serialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Power {
+    /// Clocks high, idle shallow.
+    Performance,
+    /// As the system comes.
+    #[default]
+    Balanced,
+    /// Battery first.
+    Saving,
+}
+
+impl Power {
+    /// The word used in files and tables.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Performance => "performance",
+            Self::Balanced => "balanced",
+            Self::Saving => "saving",
+        }
+    }
+}
+
+/// One audio interface.
+#[derive(Debug, Clone, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Interface {
+    /// Short word to refer to it.
+    pub id: String,
+    /// A name for people.
+    pub name: Option<String>,
+    /// `pcie`, `thunderbolt`, `usb1`, `usb2`, `usb3`, `network` or `built-in`.
+    pub connection: String,
+    /// Behind a hub that other devices share.
+    #[serde(default)]
+    pub hub: bool,
+    /// Converter delays per rate.
+    #[serde(rename = "converter", default)]
+    pub converters: Vec<Converter>,
+    /// Frames the driver keeps in reserve on the way in.
+    pub safety_in_frames: Option<Range<Frames>>,
+    /// Frames the driver keeps in reserve on the way out.
+    pub safety_out_frames: Option<Range<Frames>>,
+    /// Transport buffer on the way in (USB packets in flight, network receive buffer).
+    pub transport_in_frames: Option<Range<Frames>>,
+    /// Transport buffer on the way out.
+    pub transport_out_frames: Option<Range<Frames>>,
+    /// Channels it has and channels that are open.
+    #[serde(default)]
+    pub channels: Channels,
+    /// Where its clock comes from.
+    #[serde(default)]
+    pub clock: Clock,
+    /// Input and output are one device, or two with a clock each.
+    #[serde(default)]
+    pub devices: Devices,
+    /// What the interface can do by itself for somebody who wants to hear themselves.
+    #[serde(default)]
+    pub direct: Direct,
+    /// Delay of the on-board mixer, converters not counted.
+    pub direct_frames: Option<Range<Frames>>,
+    /// The ways to reach it.
+    #[serde(rename = "driver")]
+    pub drivers: Vec<Driver>,
+}
+
+impl Interface {
+    /// The name for people, or the id.
+    #[must_use]
+    pub fn title(&self) -> &str {
+        self.name.as_deref().unwrap_or(&self.id)
+    }
+}
+
+/// Delay of the converters at one rate.
+#[derive(Debug, Clone, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Converter {
+    /// At this rate.
+    pub rate_hz: Hz,
+    /// Analogue to digital.
+    pub in_frames: Range<Frames>,
+    /// Digital to analogue.
+    pub out_frames: Range<Frames>,
+}
+
+/// Channel counts.
+#[derive(Debug, Clone, Copy, Default, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Channels {
+    /// Inputs it has.
+    #[serde(default)]
+    pub inputs: u32,
+    /// Outputs it has.
+    #[serde(default)]
+    pub outputs: u32,
+    /// Inputs that are open (all when left out).
+    pub open_inputs: Option<u32>,
+    /// Outputs that are open (all when left out).
+    pub open_outputs: Option<u32>,
+}
+
+/// Clock source of an interface.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Clock {
+    /// Its own crystal.
+    #[default]
+    Internal,
+    /// A word clock feeds it.
+    WordClock,
+    /// Recovered from a digital input or the network.
+    External,
+}
+
+/// Whether input and output are one device.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Devices {
+    /// One device, one clock.
+    #[default]
+    One,
+    /// Two devices, two clocks unless both follow an outside one.
+    Separate,
+}
+
+/// Direct monitoring.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Direct {
+    /// Not there.
+    #[default]
+    None,
+    /// Dry signal only.
+    Plain,
+    /// With effects on board.
+    Effects,
+}
+
+/// A place that has a sample rate.
+#[derive(Debug, Clone, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct RatePlace {
+    /// What people call it.
+    pub name: String,
+    /// What kind of place.
+    pub kind: PlaceKind,
+    /// Interface it belongs to.
+    pub interface: String,
+    /// Present value.
+    pub rate_hz: Hz,
+}
+
+/// Kind of place that has a rate.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum PlaceKind {
+    /// The system's playback device.
+    SystemPlayback,
+    /// The system's recording device.
+    SystemRecording,
+    /// The interface's own panel.
+    Panel,
+    /// Another program that has the device open.
+    Program,
+}
+
+/// Another program beside the session.
+#[derive(Debug, Clone, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Program {
+    /// Short word to refer to it.
+    pub id: String,
+    /// A name for people.
+    pub name: Option<String>,
+    /// Share of the whole machine that it uses.
+    #[serde(default)]
+    pub load: Share,
+    /// Memory that it holds.
+    #[serde(default)]
+    pub memory_gb: Gigabytes,
+    /// Interface whose sound it needs.
+    pub sound: Option<String>,
+    /// Phases in which it runs (all when left out).
+    pub phases: Option<Vec<String>>,
+    /// It can be quit while the session runs.
+    #[serde(default = "yes")]
+    pub can_quit: bool,
+}
+
+fn yes() -> bool {
+    true
+}
+
+impl Machine {
+    /// Hardware threads.
+    #[must_use]
+    pub fn thread_count(&self) -> u32 {
+        self.threads.unwrap_or(self.cores).max(1)
+    }
+
+    /// Speed of a core relative to the reference, before the power plan takes its share.
+    #[must_use]
+    pub fn speed(&self) -> f64 {
+        self.core_speed.map_or(1.0, |s| s.0)
+    }
+}
+
+impl Program {
+    /// Whether it runs during `phase`.
+    #[must_use]
+    pub fn runs_in(&self, phase: &str) -> bool {
+        self.phases.as_ref().is_none_or(|all| all.iter().any(|p| p == phase))
+    }
+}

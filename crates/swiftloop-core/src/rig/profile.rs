@@ -1,0 +1,40 @@
+//! A measured profile of wake-up delays: a histogram and the generalised Pareto tail fitted to it, with the
+//! uncertainty of the fit. A measuring command writes it into the rig file; the risk model reads it.
+
+use crate::units::{Factor, Micros, Range, Share};
+use schemars::JsonSchema;
+use serde::Deserialize;
+
+/// Wake-up delays of a real-time thread on this machine.
+#[derive(Debug, Clone, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct WakeProfile {
+    /// When it was measured, ISO 8601 date.
+    pub date: String,
+    /// Wake-ups observed.
+    pub wakes: u64,
+    /// Histogram, in rising order; each bin counts the wake-ups up to its bound and above the bin before.
+    pub bins: Vec<WakeBin>,
+    /// Where the fitted tail begins.
+    pub threshold_us: Micros,
+    /// Share of wake-ups beyond the threshold.
+    pub tail_share: Range<Share>,
+    /// Shape of the generalised Pareto tail.
+    pub shape: Range<Factor>,
+    /// Scale of the tail.
+    pub scale_us: Range<Micros>,
+    /// Standard deviation of the logarithm of execution time.
+    pub variation: Option<Range<Factor>>,
+    /// Mean run of late blocks in one hiccup (1 when they come alone); the reciprocal of the extremal index.
+    pub cluster: Option<Factor>,
+}
+
+/// One bin of the histogram.
+#[derive(Debug, Clone, Copy, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct WakeBin {
+    /// Upper bound of the bin.
+    pub up_to_us: Micros,
+    /// Wake-ups in it.
+    pub count: u64,
+}

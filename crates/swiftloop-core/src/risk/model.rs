@@ -1,0 +1,148 @@
+//! The risk of one setting: patterns of work with their weights, against a deadline, through the wake-up
+//! delays and the variation of execution time.
+
+use super::{Wake, WakeSet, mean_blocks_to_dropout};
+use serde::Serialize;
+
+/// Standard normal quantiles and weights that stand for the logarithm of execution time: each weight is the
+/// probability between neighbouring nodes, put on the upper one, so that the discrete law is never quicker
+/// than the continuous one. Node k covers up to z_k.
+const NODES: [(f64, f64); 8] = [
+    (0.0, 0.5),
+    (0.75, 0.273_372_647_6),
+    (1.5, 0.159_820_151_0),
+    (2.25, 0.054_582_728_6),
+    (3.0, 0.010_874_574_6),
+    (3.75, 0.001_261_480_7),
+    (4.5, 0.000_085_019_6),
+    (5.5, 0.000_003_397_7),
+];
+
+/// Dropouts per hour with their doubt.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Dropouts {
+    /// With the hopeful figures.
+    pub low: f64,
+    /// To expect.
+    pub typical: f64,
+    /// With the gloomy figures.
+    pub high: f64,
+}
+
+impl Dropouts {
+    /// The sum, bound by bound.
+    #[must_use]
+    pub fn plus(self, other: Self) -> Self {
+        Self { low: self.low + other.low, typical: self.typical + other.typical, high: self.high + other.high }
+    }
+}
+
+/// Verdict on dropouts per hour against a target.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Verdict {
+    /// Even the gloomy figure meets the target.
+    Calm,
+    /// The typical figure meets the target, the gloomy one does not.
+    Uneasy,
+    /// The typical figure misses the target.
+    Breaking,
+}
+
+impl Verdict {
+    /// The word used in every output.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Calm => "calm",
+            Self::Uneasy => "uneasy",
+            Self::Breaking => "breaking",
+        }
+    }
+}
+
+/// The verdict on `dropouts` against `target` per hour.
+#[must_use]
+pub fn verdict(dropouts: Dropouts, target: f64) -> Verdict {
+    if dropouts.typical > target {
+        Verdict::Breaking
+    } else if dropouts.high > target {
+        Verdict::Uneasy
+    } else {
+        Verdict::Calm
+    }
+}
+
+/// Period, deadline and wake-up delays of one setting.
+#[derive(Debug, Clone, Copy)]
+pub struct RiskModel<'a> {
+    /// Time between blocks.
+    pub period_us: f64,
+    /// Deadline in periods: playback blocks less one, at least one.
+    pub reserve: f64,
+    /// Wake-up delays.
+    pub wake: &'a WakeSet,
+}
+
+const US_PER_HOUR: f64 = 3.6e9;
+/// Grid of the backlog chain in one period, and the most states it may have.
+const GRID: usize = 8;
+const MOST_STATES: f64 = 48.0;
+
+impl RiskModel<'_> {
+    /// Dropouts per hour, typical figures only, for patterns of `(weight, work in µs)`.
+    #[must_use]
+    pub fn typical(&self, patterns: &[(f64, f64)]) -> f64 {
+        self.per_hour(&self.wake.typical, patterns)
+    }
+
+    /// Dropouts per hour with low, typical and high figures; work is known only to a factor, from `low` to `high`.
+    #[must_use]
+    pub fn dropouts(&self, patterns: &[(f64, f64)]) -> Dropouts {
+        let low = self.per_hour(&self.wake.low, patterns);
+        let typical = self.per_hour(&self.wake.typical, patterns);
+        let high = self.per_hour(&self.wake.high, patterns);
+        Dropouts { low: low.min(typical), typical, high: high.max(typical) }
+    }
+
+    fn per_hour(&self, wake: &Wake, patterns: &[(f64, f64)]) -> f64 {
+        let blocks_per_hour = US_PER_HOUR / self.period_us;
+        let deadline = self.reserve * self.period_us;
+        if self.reserve < 1.5 {
+            let late: f64 = patterns.iter().map(|(weight, work)| weight * late(wake, *work, deadline)).sum();
+            // Late in nearly every block is one long dropout, but no less annoying for that: count each.
+            return blocks_per_hour * late / if late > 0.01 { 1.0 } else { wake.cluster };
+        }
+        let grid = GRID.min(((MOST_STATES / self.reserve).floor() as usize).max(2));
+        let service = |t: f64| -> f64 {
+            patterns.iter().map(|(weight, work)| weight * late(wake, *work, t * self.period_us)).sum()
+        };
+        let blocks = mean_blocks_to_dropout(service, self.reserve, grid);
+        // Where the mean work exceeds the period, the reserve only delays the first dropout.
+        blocks_per_hour / blocks / wake.cluster
+    }
+}
+
+/// P(wake-up delay + work × variation > deadline).
+fn late(wake: &Wake, work_us: f64, deadline_us: f64) -> f64 {
+    if work_us <= 0.0 {
+        return wake.later_than(deadline_us);
+    }
+    let mut sum = 0.0;
+    for (z, weight) in NODES {
+        let slack = deadline_us - work_us * (wake.variation * z).exp();
+        sum += weight * if slack <= 0.0 { 1.0 } else { wake.later_than(slack) };
+    }
+    sum
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_weights_are_the_normal_law() {
+        let sum: f64 = NODES.iter().map(|n| n.1).sum();
+        assert!((sum - 1.0).abs() < 1e-7, "{sum}");
+    }
+}

@@ -1,0 +1,227 @@
+//! Proof that a session can be true: ids are unique, references lead somewhere, figures are possible.
+
+use super::{Cost, Description, Phase, Processor, Routes, Session};
+use crate::rig::{missing, twice};
+use crate::tables::Tables;
+use crate::{Invalid, Place};
+use std::collections::HashSet;
+
+impl Session {
+    /// The session, if it can be true; interfaces named by phases are checked against the rig later.
+    ///
+    /// # Errors
+    /// The first contradiction, with its path.
+    pub fn checked(description: Description, tables: &Tables) -> Result<Self, Invalid> {
+        check_ids(&description)?;
+        check_engine(&description).map_err(|e| e.at("engine"))?;
+        if ![16, 24, 32].contains(&description.deliver.depth) {
+            return Err(Invalid::new("depth is 16, 24 or 32 bits", "24 suits recording").at("depth").at("deliver"));
+        }
+        for (list, at, chain) in chains(&description) {
+            for (p, processor) in chain.iter().enumerate() {
+                let here = check_processor(processor, tables).map_err(|e| e.in_list("processor", p));
+                here.map_err(|e| at.map_or(e.clone().at(list), |i| e.clone().in_list(list, i)))?;
+            }
+        }
+        for (i, track) in description.tracks.iter().enumerate() {
+            if track.channels == 0 || track.channels > 128 {
+                return Err(Invalid::new("a track has from 1 to 128 channels", "1 is mono, 2 is stereo")
+                    .at("channels")
+                    .in_list("track", i));
+            }
+        }
+        let routes = Routes::lay_out(&description)?;
+        check_people(&description, tables)?;
+        if description.phases.is_empty() {
+            return Err(Invalid::new("the session has no phase", "add a [[phase]], such as kind = \"tracking\""));
+        }
+        for (i, phase) in description.phases.iter().enumerate() {
+            let here = |e: Invalid| e.in_list("phase", i);
+            if description.phases[..i].iter().any(|other| other.word() == phase.word()) {
+                return Err(here(twice("phase", phase.word()).at(if phase.id.is_some() { "id" } else { "kind" })));
+            }
+            check_phase(phase, &description, tables).map_err(here)?;
+        }
+        Ok(Self { description, routes })
+    }
+
+    /// Checks that every interface a phase names exists in the rig.
+    ///
+    /// # Errors
+    /// The first reference that leads nowhere.
+    pub fn check_interfaces(&self, rig: &crate::rig::Rig) -> Result<(), Invalid> {
+        let known: Vec<&str> = rig.interfaces.iter().map(|i| i.id.as_str()).collect();
+        for (i, phase) in self.phases.iter().enumerate() {
+            for (j, id) in phase.interfaces.iter().flatten().enumerate() {
+                if !known.contains(&id.as_str()) {
+                    return Err(missing("interface", id, &known).in_list("interfaces", j).in_list("phase", i));
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Every chain of processors with the key and position of its owner.
+fn chains(d: &Description) -> impl Iterator<Item = (&'static str, Option<usize>, &[Processor])> {
+    let tracks = d.tracks.iter().enumerate().map(|(i, t)| ("track", Some(i), t.processors.as_slice()));
+    let buses = d.buses.iter().enumerate().map(|(i, b)| ("bus", Some(i), b.processors.as_slice()));
+    tracks.chain(buses).chain([("main", None, d.main.processors.as_slice())])
+}
+
+fn check_ids(d: &Description) -> Result<(), Invalid> {
+    let mut seen = HashSet::from(["main", "out"]);
+    let places = d.tracks.iter().enumerate().map(|(i, t)| ("track", i, &t.id));
+    for (list, i, id) in places.chain(d.buses.iter().enumerate().map(|(i, b)| ("bus", i, &b.id))) {
+        if !seen.insert(id) {
+            return Err(Invalid::new(
+                format!("`{id}` is taken: tracks and buses share one set of names, `main` and `out` among them"),
+                "give each its own id",
+            )
+            .at("id")
+            .in_list(list, i));
+        }
+    }
+    let mut seen = HashSet::new();
+    for (list, at, chain) in chains(d) {
+        for (p, processor) in chain.iter().enumerate() {
+            if !seen.insert(processor.id.as_str()) {
+                let e = twice("processor", &processor.id).at("id").in_list("processor", p);
+                return Err(match at {
+                    Some(i) => e.in_list(list, i),
+                    None => e.at(list),
+                });
+            }
+        }
+    }
+    Ok(())
+}
+
+fn check_engine(d: &Description) -> Result<(), Invalid> {
+    let engine = &d.engine;
+    if ![32, 64].contains(&engine.precision) {
+        return Err(Invalid::new("internal precision is 32 or 64 bits", "write 32 or 64").at("precision"));
+    }
+    if engine.workers == Some(0) {
+        return Err(Invalid::new("no workers can do no work", "write at least 1, or leave the key out").at("workers"));
+    }
+    if !(24..=100_000).contains(&engine.ticks_per_quarter) {
+        return Err(Invalid::new("a timeline has from 24 to 100000 ticks a quarter note", "960 is usual")
+            .at("ticks_per_quarter"));
+    }
+    if engine.renders_ahead && engine.roll_frames.is_empty() {
+        return Err(Invalid::new("renders_ahead needs at least one roll block", "list its sizes, such as [1024, 2048]")
+            .at("roll_frames"));
+    }
+    Ok(())
+}
+
+fn check_processor(p: &Processor, tables: &Tables) -> Result<(), Invalid> {
+    if let Cost::Class(class) = &p.cost
+        && tables.cost_class(class).is_none()
+    {
+        let known: Vec<&str> = tables.cost.iter().map(|c| c.id.as_str()).collect();
+        return Err(missing("cost class", class, &known).at("cost"));
+    }
+    if ![1, 2, 4, 8, 16].contains(&p.oversampling) {
+        return Err(Invalid::new("oversampling is 1, 2, 4, 8 or 16", "1 means none").at("oversampling"));
+    }
+    if p.voices.is_some_and(|v| v == 0 || v > 10_000) {
+        return Err(Invalid::new("an instrument has from 1 to 10000 voices", "leave the key out for effects").at("voices"));
+    }
+    if p.low_delay_frames.is_some_and(|l| l > p.latency_frames) {
+        return Err(Invalid::new("the low-delay mode delays more than the usual one", "swap the two figures")
+            .at("low_delay_frames"));
+    }
+    if !p.tail_s.is_finite() || p.tail_s < 0.0 {
+        return Err(Invalid::new("a tail lasts zero seconds or more", "write seconds, such as 2.5").at("tail_s"));
+    }
+    Ok(())
+}
+
+fn check_people(d: &Description, tables: &Tables) -> Result<(), Invalid> {
+    let tracks: Vec<&str> = d.tracks.iter().map(|t| t.id.as_str()).collect();
+    let mixes: Vec<&str> = d.buses.iter().map(|b| b.id.as_str()).chain(["main"]).collect();
+    for (i, person) in d.performers.iter().enumerate() {
+        let here = |e: Invalid| e.in_list("performer", i);
+        if d.performers[..i].iter().any(|other| other.id == person.id) {
+            return Err(here(twice("performer", &person.id).at("id")));
+        }
+        if tables.listener(&person.plays).is_none() {
+            let known: Vec<&str> = tables.listener.iter().map(|l| l.id.as_str()).collect();
+            return Err(here(missing("way to play", &person.plays, &known).at("plays")));
+        }
+        if person.hears.is_empty() {
+            return Err(here(
+                Invalid::new("a performer hears themselves on at least one track", "name the track").at("hears"),
+            ));
+        }
+        for (j, id) in person.hears.iter().enumerate() {
+            match d.tracks.iter().find(|t| &t.id == id) {
+                None => return Err(here(missing("track", id, &tracks).in_list("hears", j))),
+                Some(t) if t.source == super::Source::Disk => {
+                    return Err(here(
+                        Invalid::new(
+                            format!("nobody can perform on track `{id}`: it plays audio from disk"),
+                            "set its source to \"live\" or \"instrument\", or name another track",
+                        )
+                        .in_list("hears", j),
+                    ));
+                }
+                Some(_) => {}
+            }
+        }
+        if !mixes.contains(&person.cue.as_str()) {
+            return Err(here(missing("bus", &person.cue, &mixes).at("cue")));
+        }
+        if person.limit_ms.is_some_and(|l| l.0 <= 0.0) {
+            return Err(here(Invalid::new("a limit is above zero", "write milliseconds, such as 8").at("limit_ms")));
+        }
+    }
+    Ok(())
+}
+
+fn check_phase(phase: &Phase, d: &Description, tables: &Tables) -> Result<(), Invalid> {
+    if tables.phase_kind(&phase.kind).is_none() {
+        let known: Vec<&str> = tables.phase.iter().map(|p| p.id.as_str()).collect();
+        return Err(missing("kind of phase", &phase.kind, &known).at("kind"));
+    }
+    let people: Vec<&str> = d.performers.iter().map(|p| p.id.as_str()).collect();
+    for (j, id) in phase.performers.iter().enumerate() {
+        if !people.contains(&id.as_str()) {
+            return Err(missing("performer", id, &people).in_list("performers", j));
+        }
+    }
+    for (id, limit) in &phase.limits_ms {
+        if !people.contains(&id.as_str()) {
+            return Err(missing("performer", id, &people).under(Place::Named(id.clone())).at("limits_ms"));
+        }
+        if limit.0 <= 0.0 {
+            return Err(Invalid::new("a limit is above zero", "write milliseconds, such as 8")
+                .under(Place::Named(id.clone()))
+                .at("limits_ms"));
+        }
+    }
+    if phase.target_per_hour.is_some_and(|t| !t.is_finite() || t <= 0.0) {
+        return Err(Invalid::new(
+            "a target is above zero: nothing is certain never to break",
+            "write dropouts per hour, such as 0.1 (one in ten hours)",
+        )
+        .at("target_per_hour"));
+    }
+    if phase.minutes.is_some_and(|m| !m.is_finite() || m < 0.0) {
+        return Err(Invalid::new("a phase lasts zero minutes or more", "write minutes, such as 90").at("minutes"));
+    }
+    let known: HashSet<&str> = chains(d)
+        .flat_map(|(_, _, chain)| chain.iter().map(|p| p.id.as_str()))
+        .chain(d.tracks.iter().map(|t| t.id.as_str()))
+        .chain(d.buses.iter().map(|b| b.id.as_str()))
+        .collect();
+    for (j, id) in phase.keep.iter().enumerate() {
+        if !known.contains(id.as_str()) {
+            let all: Vec<&str> = known.iter().copied().collect();
+            return Err(missing("processor, track or bus", id, &all).in_list("keep", j));
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,142 @@
+//! The routing as a graph without cycles. Nodes are tracks, buses and the main output; edges carry sound.
+//! Indices instead of names, and an order in which every node comes after all that feed it.
+
+use super::{Description, Processor};
+use crate::Invalid;
+use crate::rig::missing;
+
+/// What a node is, with its index in the description.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum NodeKind {
+    /// A track.
+    Track(usize),
+    /// A bus.
+    Bus(usize),
+    /// The main output.
+    Main,
+}
+
+/// One node of the routing.
+#[derive(Debug, Clone)]
+pub struct Node {
+    /// What it is.
+    pub kind: NodeKind,
+    /// Where it goes: its own output first, then its sends. Empty for main and for buses with an output of their own.
+    pub to: Vec<usize>,
+    /// Indices into [`Routes::processors`], in order.
+    pub processors: std::ops::Range<usize>,
+}
+
+/// The routing.
+#[derive(Debug, Clone)]
+pub struct Routes {
+    /// Tracks, then buses, then main.
+    pub nodes: Vec<Node>,
+    /// Every node after all nodes that feed it.
+    pub order: Vec<usize>,
+    /// For each processor of the session: the node it sits on and its place there.
+    pub processors: Vec<(usize, usize)>,
+}
+
+impl Routes {
+    /// Lays out the routing of `description`.
+    pub(super) fn lay_out(description: &Description) -> Result<Self, Invalid> {
+        let (tracks, buses) = (description.tracks.len(), description.buses.len());
+        let main = tracks + buses;
+        let names: Vec<&str> = description.buses.iter().map(|b| b.id.as_str()).chain(["main", "out"]).collect();
+        let find = |word: &str, out: bool| match word {
+            "main" => Ok(Some(main)),
+            "out" if out => Ok(None),
+            _ => match description.buses.iter().position(|b| b.id == word) {
+                Some(i) => Ok(Some(tracks + i)),
+                None => Err(missing("bus", word, &names[..names.len() - usize::from(!out)])),
+            },
+        };
+        let targets = |to: &str, sends: &[super::Send], out: bool| -> Result<Vec<usize>, Invalid> {
+            let mut all: Vec<usize> = find(to, out).map_err(|e| e.at("to"))?.into_iter().collect();
+            for (i, send) in sends.iter().enumerate() {
+                all.extend(find(&send.to, false).map_err(|e| e.at("to").in_list("sends", i))?);
+            }
+            Ok(all)
+        };
+        let mut nodes = Vec::with_capacity(main + 1);
+        let mut processors = Vec::new();
+        let mut add = |kind, to, chain: &[Processor]| {
+            let first = processors.len();
+            processors.extend((0..chain.len()).map(|place| (nodes.len(), place)));
+            nodes.push(Node { kind, to, processors: first..processors.len() });
+        };
+        for (i, t) in description.tracks.iter().enumerate() {
+            let to = targets(&t.to, &t.sends, false).map_err(|e| e.in_list("track", i))?;
+            add(NodeKind::Track(i), to, &t.processors);
+        }
+        for (i, b) in description.buses.iter().enumerate() {
+            let to = targets(&b.to, &b.sends, true).map_err(|e| e.in_list("bus", i))?;
+            add(NodeKind::Bus(i), to, &b.processors);
+        }
+        add(NodeKind::Main, Vec::new(), &description.main.processors);
+        let order = order(&nodes).map_err(|bus| {
+            let id = &description.buses[bus - tracks].id;
+            Invalid::new(
+                format!("the routing goes in a circle through bus `{id}`"),
+                "send one of the buses of the circle elsewhere",
+            )
+            .in_list("bus", bus - tracks)
+        })?;
+        Ok(Self { nodes, order, processors })
+    }
+
+    /// Index of the main output.
+    #[must_use]
+    pub fn main(&self) -> usize {
+        self.nodes.len() - 1
+    }
+
+    /// Everything that `from` feeds, itself included.
+    #[must_use]
+    pub fn downstream(&self, from: &[usize]) -> Vec<bool> {
+        let mut reached = vec![false; self.nodes.len()];
+        for &n in from {
+            reached[n] = true;
+        }
+        for &n in &self.order {
+            if reached[n] {
+                for &t in &self.nodes[n].to {
+                    reached[t] = true;
+                }
+            }
+        }
+        reached
+    }
+}
+
+/// Kahn's algorithm; the error is a bus on a cycle (a track feeds but is never fed, main is only fed).
+fn order(nodes: &[Node]) -> Result<Vec<usize>, usize> {
+    let mut waiting = vec![0usize; nodes.len()];
+    for node in nodes {
+        for &t in &node.to {
+            waiting[t] += 1;
+        }
+    }
+    let mut order: Vec<usize> = (0..nodes.len()).filter(|&n| waiting[n] == 0).collect();
+    let mut next = 0;
+    while next < order.len() {
+        for &t in &nodes[order[next]].to {
+            waiting[t] -= 1;
+            if waiting[t] == 0 {
+                order.push(t);
+            }
+        }
+        next += 1;
+    }
+    if order.len() == nodes.len() {
+        return Ok(order);
+    }
+    // Walk upstream among the unordered nodes: after as many steps as there are nodes, we are on the cycle.
+    let stuck = |n: usize| waiting[n] > 0;
+    let mut at = (0..nodes.len()).find(|&n| stuck(n)).unwrap_or(0);
+    for _ in 0..nodes.len() {
+        at = (0..nodes.len()).find(|&n| stuck(n) && nodes[n].to.contains(&at)).unwrap_or(at);
+    }
+    Err(at)
+}

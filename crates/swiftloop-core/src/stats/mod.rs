@@ -1,0 +1,5 @@
+//! The few statistics that no well-kept crate has. Numbers in, numbers and their intervals out.
+
+mod pareto;
+
+pub use pareto::{ParetoFit, Pareto, fit_pareto};

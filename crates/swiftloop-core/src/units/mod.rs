@@ -1,0 +1,50 @@
+//! Quantities as types that do not mix, ranges of them (low, typical, high) and where a figure came from.
+//! The one idea: a number enters the program only through one of these types, so that it is finite, has the
+//! right sign, and carries its unit, its doubt and its origin to the last line of output.
+
+mod quantity;
+mod range;
+
+pub use quantity::{Block, Blocks, Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Metres, Micros, Ms, Nanos, Quantity, Share};
+pub use range::{Figure, Origin, Range};
+
+/// Speed of sound in air at 20 °C, in metres per second (ISO 9613-1 gives 343.2).
+pub const SPEED_OF_SOUND_M_S: f64 = 343.0;
+
+impl Frames {
+    /// How long these frames last at `rate`.
+    #[must_use]
+    pub fn at(self, rate: Hz) -> Ms {
+        Ms(self.0 * 1000.0 / f64::from(rate.0))
+    }
+}
+
+impl Ms {
+    /// How many frames (with a fraction) pass in this time at `rate`.
+    #[must_use]
+    pub fn frames_at(self, rate: Hz) -> Frames {
+        Frames(self.0 * f64::from(rate.0) / 1000.0)
+    }
+}
+
+impl Block {
+    /// How long one block lasts at `rate`.
+    #[must_use]
+    pub fn period(self, rate: Hz) -> Micros {
+        Micros(f64::from(self.0) * 1e6 / f64::from(rate.0))
+    }
+
+    /// The block as a plain number of frames.
+    #[must_use]
+    pub fn frames(self) -> Frames {
+        Frames(f64::from(self.0))
+    }
+}
+
+impl Range<Frames> {
+    /// The same stretch in milliseconds at `rate`.
+    #[must_use]
+    pub fn at(self, rate: Hz) -> Range<Ms> {
+        self.map(|f| f.at(rate))
+    }
+}

@@ -1,0 +1,15 @@
+//! JSON Schemas of the files people write, made from the very types that read them.
+
+use swiftloop_core::{rig, session};
+
+/// The schema of `rig.toml`.
+#[must_use]
+pub fn rig_schema() -> serde_json::Value {
+    schemars::schema_for!(rig::Rig).to_value()
+}
+
+/// The schema of `session.toml`.
+#[must_use]
+pub fn session_schema() -> serde_json::Value {
+    schemars::schema_for!(session::Description).to_value()
+}

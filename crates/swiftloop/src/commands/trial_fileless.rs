@@ -1,0 +1,1 @@
+pub fn run(_: &crate::cli::Try) -> Result<std::process::ExitCode, crate::failure::Failure> { Err(crate::failure::Failure::usage("soon", "soon")) }

@@ -1,0 +1,63 @@
+//! The trade as a small picture for the terminal: buffers across, the loop's delay and the dropouts per hour
+//! down, the chosen one marked.
+
+use super::words::per_hour;
+use super::{STRONG, lines, right, styled, table};
+use swiftloop_core::choice::{Arrangement, TradePoint};
+
+/// Bars are so many characters at the most.
+const BAR: usize = 20;
+
+/// The picture of a trade; nothing when there is nothing to compare.
+pub fn show(trade: &[TradePoint], chosen: &Arrangement, target: f64) -> String {
+    if trade.len() < 2 {
+        return String::new();
+    }
+    let longest = trade.iter().map(|p| p.round_trip_ms).fold(1e-9, f64::max);
+    let mut t = table(&["", "buffer", "delay", "", "dropouts/h", ""]);
+    for point in trade {
+        let mine = point.arrangement.setting == chosen.setting;
+        let delay = ((point.round_trip_ms / longest * BAR as f64).round() as usize).clamp(1, BAR);
+        let mut remarks = Vec::new();
+        if mine {
+            remarks.push("chosen");
+        }
+        if !point.within {
+            remarks.push("over a limit");
+        }
+        if point.dropouts_per_hour > target {
+            remarks.push("breaking");
+        }
+        if remarks.is_empty() && !point.on_frontier {
+            remarks.push("no gain");
+        }
+        let row = [
+            if mine { "▶" } else { "" }.to_string(),
+            point.arrangement.setting.buffer.label(),
+            format!("{:.1} ms", point.round_trip_ms),
+            "▆".repeat(delay),
+            format!("{} {}", per_hour(point.dropouts_per_hour), risk_bar(point.dropouts_per_hour, target)),
+            remarks.join(", "),
+        ];
+        t.add_row(row.into_iter().map(|c| if mine && !c.is_empty() { styled(STRONG, c) } else { c }));
+    }
+    right(&mut t, &[1, 2]);
+    lines(&t)
+}
+
+/// Dropouts on a logarithmic scale from a thousandth of the target to ten thousand times it, the target in the
+/// middle as a stroke.
+fn risk_bar(rate: f64, target: f64) -> String {
+    const CELLS: usize = 12;
+    const MIDDLE: usize = 5;
+    let decades = (rate / target).max(1e-9).log10();
+    let reach = ((decades + 3.0) / 7.0 * CELLS as f64).round().clamp(0.0, CELLS as f64) as usize;
+    (0..CELLS)
+        .map(|i| match i {
+            MIDDLE if reach > MIDDLE => '╋',
+            MIDDLE => '┃',
+            i if i < reach => '━',
+            _ => '·',
+        })
+        .collect()
+}

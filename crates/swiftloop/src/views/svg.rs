@@ -1,0 +1,134 @@
+//! The trade as a plot: delay across, dropouts per hour up (logarithmic), every buffer a point, the frontier
+//! joined, the chosen one ringed and named, the target a dashed line.
+
+use super::plan::caption;
+use super::trial::Trial;
+use plotters::prelude::*;
+use swiftloop_core::choice::{Arrangement, Plan, TradePoint};
+use swiftloop_core::loops::Bench;
+
+/// Fewer dropouts than one in so many hours are drawn at the foot.
+const FLOOR: f64 = 1e-4;
+const CEILING: f64 = 1e5;
+const INK: RGBColor = RGBColor(0x2b, 0x33, 0x3f);
+const QUIET: RGBColor = RGBColor(0x8a, 0x93, 0x9e);
+const LINE: RGBColor = RGBColor(0x1f, 0x6f, 0x8b);
+const MARK: RGBColor = RGBColor(0xc1, 0x4d, 0x1f);
+
+struct Panel<'a> {
+    title: String,
+    points: &'a [TradePoint],
+    chosen: &'a Arrangement,
+    target: f64,
+    limit_ms: Option<f64>,
+}
+
+pub fn trial(t: &Trial<'_>) -> String {
+    let panel = Panel {
+        title: format!("{} on the {}", t.bench.session.phases[t.phase].word(), t.bench.interface(&t.arrangement.setting).title()),
+        points: &t.trade,
+        chosen: t.arrangement,
+        target: t.report.target,
+        limit_ms: tightest_limit(t.report),
+    };
+    draw(&[panel])
+}
+
+pub fn plan(bench: &Bench<'_>, plan: &Plan) -> String {
+    let panels: Vec<Panel<'_>> = plan
+        .choices
+        .iter()
+        .filter(|c| c.trade.len() > 1)
+        .map(|c| Panel {
+            title: caption(bench, c),
+            points: &c.trade,
+            chosen: &c.arrangement,
+            target: c.report.target,
+            limit_ms: tightest_limit(&c.report),
+        })
+        .collect();
+    draw(&panels)
+}
+
+/// The limit to draw when only one loop counts; with several, delay is the slowest loop's and limits differ.
+fn tightest_limit(r: &swiftloop_core::choice::Report) -> Option<f64> {
+    match r.loops.as_slice() {
+        [one] => one.limit.as_ref().map(|l| l.0.0),
+        _ => None,
+    }
+}
+
+fn draw(panels: &[Panel<'_>]) -> String {
+    let columns = panels.len().clamp(1, 2);
+    let rows = panels.len().div_ceil(columns).max(1);
+    let size = if panels.len() > 1 { (1280, 400 * rows as u32) } else { (1000, 640) };
+    let mut text = String::new();
+    {
+        let root = SVGBackend::with_string(&mut text, size).into_drawing_area();
+        // Drawing into a string cannot fail; a panel that plotters refuses stays empty.
+        let _ = root.fill(&WHITE);
+        for (area, panel) in root.split_evenly((rows, columns)).iter().zip(panels) {
+            let _ = draw_panel(area, panel);
+        }
+        let _ = root.present();
+    }
+    text
+}
+
+type Area<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;
+
+fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::error::Error>> {
+    let longest = panel.points.iter().map(|p| p.round_trip_ms).fold(1.0, f64::max) * 1.12;
+    let height = |rate: f64| rate.clamp(FLOOR, CEILING);
+    let mut chart = ChartBuilder::on(area)
+        .caption(&panel.title, ("sans-serif", 20, &INK))
+        .margin(14)
+        .x_label_area_size(42)
+        .y_label_area_size(84)
+        .build_cartesian_2d(0.0..longest, (FLOOR..CEILING).log_scale())?;
+    chart
+        .configure_mesh()
+        .x_desc("slowest loop, ms")
+        .y_desc("dropouts per hour")
+        .y_labels(10)
+        .y_label_formatter(&|y| match *y {
+            y if y <= FLOOR * 1.01 => "fewer".into(),
+            y if y < 1.0 => format!("{y}"),
+            y => format!("{y:.0}"),
+        })
+        .label_style(("sans-serif", 14, &INK))
+        .axis_desc_style(("sans-serif", 15, &INK))
+        .light_line_style(WHITE)
+        .bold_line_style(RGBColor(0xe8, 0xea, 0xed))
+        .axis_style(QUIET)
+        .draw()?;
+    chart.draw_series(DashedLineSeries::new([(0.0, panel.target), (longest, panel.target)], 6, 5, MARK.stroke_width(1)))?;
+    let label = |text: String, at: (f64, f64), color: RGBColor, offset: (i32, i32)| {
+        EmptyElement::at(at) + Text::new(text, offset, ("sans-serif", 14).into_font().color(&color))
+    };
+    chart.draw_series([label(format!("target {}", panel.target), (longest, panel.target), MARK, (-90, -18))])?;
+    if let Some(limit) = panel.limit_ms.filter(|l| *l < longest) {
+        chart.draw_series(DashedLineSeries::new([(limit, FLOOR), (limit, CEILING)], 6, 5, QUIET.stroke_width(1)))?;
+        chart.draw_series([label(format!("limit {limit} ms"), (limit, CEILING), QUIET, (6, 4))])?;
+    }
+    let frontier = panel.points.iter().filter(|p| p.on_frontier).map(|p| (p.round_trip_ms, height(p.dropouts_per_hour)));
+    chart.draw_series(LineSeries::new(frontier, LINE.stroke_width(2)))?;
+    let mut last_label = f64::NEG_INFINITY;
+    for p in panel.points {
+        let at = (p.round_trip_ms, height(p.dropouts_per_hour));
+        let mine = p.arrangement.setting == panel.chosen.setting;
+        let dot = if p.on_frontier { LINE.filled() } else { QUIET.stroke_width(1) };
+        chart.draw_series([Circle::new(at, 4, dot)])?;
+        if mine {
+            chart.draw_series([Circle::new(at, 9, MARK.stroke_width(2))])?;
+        }
+        // Labels that would run into each other are left out, the chosen one never.
+        if mine || at.0 - last_label > longest / 22.0 {
+            let name = p.arrangement.setting.buffer.label();
+            let (text, color) = if mine { (format!("{name}, chosen"), MARK) } else { (name, INK) };
+            chart.draw_series([label(text, at, color, (8, -20))])?;
+            last_label = at.0;
+        }
+    }
+    Ok(())
+}
