@@ -4,7 +4,7 @@
 
 use super::cover::Covering;
 use super::{Effect, Scene};
-use crate::load::{CallCost, Patterns, chain_length, patterns, response_time};
+use crate::load::{CallCost, Patterns, chain_length, critical_path, patterns, response_time};
 use crate::loops::{Electric, Setting, loop_of};
 use crate::risk::{RiskModel, disk_dropouts, memory_dropouts};
 use crate::session::Routes;
@@ -35,8 +35,6 @@ pub struct Part {
     costs: Vec<CallCost>,
     /// Base cost of every node, for each pattern.
     base: Vec<Vec<f64>>,
-    /// Their sums.
-    totals: Vec<f64>,
     /// Base cost of every processor in the worst block.
     worst: Vec<f64>,
 }
@@ -80,6 +78,12 @@ pub struct Worked {
     pub bound_us: f64,
 }
 
+/// A lower bound of the work of the worst block that rests on one path.
+struct PathBound {
+    bound: f64,
+    on_path: Vec<bool>,
+}
+
 /// One scene in one arrangement.
 #[derive(Debug)]
 pub struct Ground<'s, 'a> {
@@ -93,9 +97,7 @@ pub struct Ground<'s, 'a> {
     pub roll: Option<Part>,
     /// Frames that the live chain of each need may take, and the loop without it.
     pub allowed: Vec<f64>,
-    gains: [Vec<f64>; 2],
     delay_gains: Vec<Vec<f64>>,
-    chain_floor: [f64; 2],
     work_limit: [Option<f64>; 2],
     upstream: Vec<Vec<bool>>,
 }
@@ -132,12 +134,11 @@ impl Part {
                     .collect()
             })
             .collect();
-        let totals = base.iter().map(|b| b.iter().sum()).collect();
         let worst_mask = patterns.blocks.last().map_or(0, |b| b.1);
         let worst = (0..costs.len())
             .map(|p| if mine(routes.processors[p].0) { costs[p].in_block(frames, due(costs[p], worst_mask)) } else { 0.0 })
             .collect();
-        Self { frames, included, costs, base, totals, worst, patterns }
+        Self { frames, included, costs, base, worst, patterns }
     }
 
     /// Node costs of pattern `k` after `applied`.
@@ -205,40 +206,19 @@ impl<'s, 'a> Ground<'s, 'a> {
             cue,
             roll,
             allowed,
-            gains: [Vec::new(), Vec::new()],
             delay_gains: Vec::new(),
-            chain_floor: [0.0; 2],
             work_limit: [None; 2],
             upstream,
         };
-        ground.prepare_bounds();
+        ground.delay_gains = ground.delay_gains();
         ground
     }
 
-    /// How much each remedy can save at the most, and the longest chains when all are applied.
-    fn prepare_bounds(&mut self) {
+    /// How much each remedy can shorten each performer's chain at the most.
+    fn delay_gains(&self) -> Vec<Vec<f64>> {
         let scene = self.scene;
         let routes = scene.bench.session.routes();
-        let gain_in = |part: &Part, effects: &[Effect]| -> f64 {
-            let worst = part.worst_index();
-            effects
-                .iter()
-                .map(|e| match e {
-                    Effect::Work(p, f) => part.worst[*p] * (1.0 - f),
-                    Effect::NodeOff(n) => part.base[worst][*n],
-                    Effect::Share(group) => {
-                        let costs: Vec<f64> = group.iter().map(|&p| part.worst[p]).collect();
-                        costs.iter().sum::<f64>() - costs.iter().copied().fold(0.0, f64::max)
-                    }
-                    Effect::AllWork(f) => (part.totals[worst] + self.timeline_us()) * (1.0 - f),
-                    Effect::Timeline(f) => self.timeline_us() * (1.0 - f),
-                    _ => 0.0,
-                })
-                .sum()
-        };
-        let of = |part: &Part| scene.remedies.iter().map(|r| gain_in(part, &r.effects)).collect::<Vec<f64>>();
-        self.gains = [of(&self.cue), self.roll.as_ref().map(of).unwrap_or_default()];
-        self.delay_gains = (0..scene.needs.len())
+        (0..scene.needs.len())
             .map(|k| {
                 let gain = |e: &Effect| match e {
                     Effect::Latency(p, left) if self.upstream[k][routes.processors[*p].0] => {
@@ -252,27 +232,45 @@ impl<'s, 'a> Ground<'s, 'a> {
                 };
                 scene.remedies.iter().map(|r| r.effects.iter().map(gain).sum()).collect()
             })
-            .collect();
-        let all: Vec<usize> = (0..scene.remedies.len()).collect();
-        let applied = self.apply(&all, &[]);
-        let floor = |part: &Part| {
-            let cost = part.node_costs(part.worst_index(), routes, &applied);
-            (chain_length(routes, &cost, &part.included) + self.timeline_us() * applied.timeline) * applied.all_work
-        };
-        self.chain_floor = [floor(&self.cue), self.roll.as_ref().map_or(0.0, floor)];
+            .collect()
     }
 
     /// Whether a remedy can change anything at all here: work, delay of a performer, or resources.
     #[must_use]
     pub fn may_help(&self, remedy: usize) -> bool {
-        self.gains[0][remedy] > 0.0
-            || self.gains[1].get(remedy).is_some_and(|g| *g > 0.0)
+        let saves = |part: &Part| {
+            self.scene.remedies[remedy].effects.iter().any(|e| match e {
+                Effect::Work(p, f) => part.worst[*p] * (1.0 - f) > 0.0,
+                Effect::NodeOff(n) => part.included[*n],
+                Effect::Share(group) => group.iter().filter(|&&p| part.worst[p] > 0.0).count() > 1,
+                Effect::AllWork(_) | Effect::Timeline(_) => true,
+                _ => false,
+            })
+        };
+        saves(&self.cue)
+            || self.roll.as_ref().is_some_and(saves)
             || self.delay_gains.iter().any(|g| g[remedy] > 0.0)
             || self.scene.remedies[remedy].effects.iter().any(|e| match e {
                 Effect::Quit(_) | Effect::FullPower => true,
                 Effect::Stream { memory_gb, .. } => *memory_gb < 0.0,
                 _ => false,
             })
+    }
+
+    /// Remedies that send performers direct who would be late even if their own chain were the only live one and as
+    /// short as remedies can make it.
+    #[must_use]
+    pub fn must_go_direct(&self) -> Vec<usize> {
+        let scene = self.scene;
+        let all: Vec<usize> = (0..scene.remedies.len()).collect();
+        let shortest = self.apply(&[], &all);
+        let everybody: Vec<usize> = scene.needs.iter().map(|n| n.performer).collect();
+        let late = scene.needs.iter().zip(&self.allowed).filter(|(need, allowed)| {
+            let others: Vec<usize> = everybody.iter().copied().filter(|&p| p != need.performer).collect();
+            let own = scene.chains(|p| shortest.latency[p], &others);
+            own.delay[need.cue].unwrap_or(0.0) > **allowed
+        });
+        late.filter_map(|(need, _)| scene.remedies.iter().position(|r| r.effects == [Effect::Direct(need.performer)])).collect()
     }
 
     fn timeline_us(&self) -> f64 {
@@ -476,37 +474,126 @@ impl<'s, 'a> Ground<'s, 'a> {
         limit
     }
 
+    /// A lower bound of the price from the work alone. For any one path π through the graph,
+    /// `bound(S) ≥ total(S)/P + (1 − 1/P) × cost of π after S`, and the right side falls by at most the sum of what
+    /// each remedy saves there. The path is the longest as things stand, so nothing is lost at the start.
     fn load_bound(&mut self, chosen: &[usize], open: &[usize]) -> (u32, usize) {
         let best = self.apply(chosen, open);
-        let limit = if best.power == 1 && self.apply(chosen, &[]).power == 0 {
+        let now = self.apply(chosen, &[]);
+        let limit = if best.power != now.power {
             self.work_limit(0).max(self.work_limit(1))
         } else {
             self.work_limit(best.power)
         };
         let per_us = 1.0 / self.slowness(&best);
-        let p = f64::from(self.arrangement.workers);
-        let now = self.apply(chosen, &[]);
-        let reference = |ground: &Self, part: &Part| {
-            ground.worked_at(part, part.worst_index(), &now).total_us / ground.slowness(&now)
+        let cue = self.path_bound(&self.cue, &now);
+        let of_cue: Vec<f64> = open.iter().map(|&r| self.saving(&self.cue, &cue, r, &now)).collect();
+        let priced = |gains: &mut dyn Iterator<Item = f64>| -> Vec<(f64, u32)> {
+            gains.zip(open).map(|(g, &r)| (g, self.price(r))).collect()
         };
-        let mut answer = {
-            let total = reference(self, &self.cue);
-            let need = total - p * (limit * per_us - (1.0 - 1.0 / p) * self.chain_floor[0]);
-            let gains: Vec<(f64, u32)> = open.iter().map(|&r| (self.gains[0][r], self.price(r))).collect();
-            fractional(need, &gains)
-        };
+        let mut answer = fractional(cue.bound - limit * per_us, &priced(&mut of_cue.iter().copied()));
+        let mut chains = self.chains_bound(&self.cue, limit * per_us, &now, &best, open);
         if let (Some(part), Some(block)) = (&self.roll, self.arrangement.roll) {
             // R ≤ D needs B_roll + (D/T)·B_cue ≤ D, since R is a whole number of interruptions by the cue block.
             let deadline = block.period(self.scene.rate).0;
             let kappa = deadline / self.arrangement.setting.buffer.block.period(self.scene.rate).0;
-            let total = reference(self, part) + kappa * reference(self, &self.cue);
-            let floor = self.chain_floor[1] + kappa * self.chain_floor[0];
-            let need = total - p * (deadline * per_us - (1.0 - 1.0 / p) * floor);
-            let gain = |r: usize| self.gains[1][r] + kappa * self.gains[0][r];
-            let gains: Vec<(f64, u32)> = open.iter().map(|&r| (gain(r), self.price(r))).collect();
-            answer = answer.max(fractional(need, &gains));
+            let roll = self.path_bound(part, &now);
+            let need = roll.bound + kappa * cue.bound - deadline * per_us;
+            let mut both = open.iter().zip(&of_cue).map(|(&r, g)| self.saving(part, &roll, r, &now) + kappa * g);
+            answer = answer.max(fractional(need, &priced(&mut both)));
+            // Tracks belong to one part only, so what their chains cost adds up.
+            let cue_least = self.worked_at(&self.cue, self.cue.worst_index(), &best).bound_us / self.slowness(&best);
+            let rest = deadline * per_us - kappa * cue_least;
+            let more = self.chains_bound(part, rest, &now, &best, open);
+            chains = (chains.0.saturating_add(more.0), if chains.0 > 0 { chains.1 } else { more.1 });
         }
-        answer
+        answer.max(chains)
+    }
+
+    /// A lower bound of the price from chains that are too long each by itself: every track's chain must fit even when
+    /// all that it shares with others has been made as light as it can be; what helps one track helps no other, so
+    /// their prices add up.
+    fn chains_bound(&self, part: &Part, limit: f64, now: &Applied, best: &Applied, open: &[usize]) -> (u32, usize) {
+        let routes = self.scene.bench.session.routes();
+        let k = part.worst_index();
+        let p = f64::from(self.arrangement.workers);
+        if p < 1.5 {
+            return (0, 0);
+        }
+        let least = self.worked_at(part, k, best);
+        let longest_allowed = (limit - least.total_us / self.slowness(best) / p) / (1.0 - 1.0 / p);
+        let least_costs = part.node_costs(k, routes, best);
+        let mut after = vec![0.0f64; least_costs.len()];
+        for &n in routes.order.iter().rev() {
+            for &t in routes.nodes[n].to.iter().filter(|&&t| part.included[t]) {
+                after[n] = after[n].max(after[t] + least_costs[t]);
+            }
+        }
+        let costs = part.node_costs(k, routes, now);
+        let tracks = self.scene.bench.session.tracks.len();
+        let timeline = self.timeline_us() * best.timeline;
+        let (mut price, mut first) = (0u32, None);
+        for n in (0..tracks).filter(|&n| part.included[n]) {
+            let over = (costs[n] + after[n] + timeline) * best.all_work - longest_allowed;
+            if over <= 0.0 || costs[n] <= 0.0 {
+                continue;
+            }
+            let mut places = Vec::new();
+            let mut gains = Vec::new();
+            for (place, &r) in open.iter().enumerate() {
+                let gain: f64 = self.scene.remedies[r].effects.iter().map(|e| match e {
+                    Effect::Work(x, f) if routes.processors[*x].0 == n => part.worst[*x] * now.factor[*x] * (1.0 - f),
+                    Effect::NodeOff(m) if *m == n => costs[n],
+                    _ => 0.0,
+                }).sum();
+                if gain > 0.0 {
+                    places.push(place);
+                    gains.push((gain * best.all_work, self.price(r)));
+                }
+            }
+            let (floor, best_here) = fractional(over, &gains);
+            if first.is_none() {
+                first = places.get(best_here).copied();
+            }
+            price = price.saturating_add(floor);
+        }
+        (price, first.unwrap_or(0))
+    }
+
+    /// The bound of the worst block on the reference core, and the path that it rests on.
+    fn path_bound(&self, part: &Part, now: &Applied) -> PathBound {
+        let routes = self.scene.bench.session.routes();
+        let k = part.worst_index();
+        let (_, path) = critical_path(routes, &part.node_costs(k, routes, now), |n| part.included[n]);
+        let mut on_path = vec![false; part.included.len()];
+        for n in path {
+            on_path[n] = true;
+        }
+        PathBound { bound: self.worked_at(part, k, now).bound_us / self.slowness(now), on_path }
+    }
+
+    /// The most by which a remedy can lower the bound over a fixed path, on top of `now`.
+    fn saving(&self, part: &Part, path: &PathBound, remedy: usize, now: &Applied) -> f64 {
+        let routes = self.scene.bench.session.routes();
+        let p = f64::from(self.arrangement.workers);
+        let weigh = |us: f64, on_path: bool| us / p + if on_path { (1.0 - 1.0 / p) * us } else { 0.0 };
+        let saved = |e: &Effect| match e {
+            Effect::Work(x, f) => {
+                let us = part.worst[*x] * now.factor[*x] * (1.0 - f);
+                weigh(us, path.on_path[routes.processors[*x].0])
+            }
+            Effect::NodeOff(n) => weigh(part.base[part.worst_index()][*n], path.on_path[*n]),
+            Effect::Share(group) => {
+                let costs = group.iter().map(|&x| part.worst[x] * now.factor[x]);
+                let (sum, most) = costs.fold((0.0, 0.0f64), |(s, m), c| (s + c, m.max(c)));
+                (sum - most) / p
+            }
+            Effect::Timeline(f) => self.timeline_us() * (1.0 - f),
+            _ => 0.0,
+        };
+        let effects = &self.scene.remedies[remedy].effects;
+        let whole: f64 = effects.iter().map(|e| if let Effect::AllWork(f) = e { path.bound * (1.0 - f) } else { 0.0 }).sum();
+        effects.iter().map(saved).sum::<f64>() * now.all_work + whole
     }
 
     fn delay_bound(&self, chosen: &[usize], open: &[usize]) -> (u32, usize) {

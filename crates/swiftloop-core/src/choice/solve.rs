@@ -1,6 +1,6 @@
 //! Every arrangement of one scene, and the cheapest set of remedies for each that could matter.
 
-use super::cover::{Found, cheapest};
+use super::cover::{Covering, Found, cheapest};
 use super::{Arrangement, Ground, Scene};
 use crate::session::Session;
 use crate::units::{Block, Ms};
@@ -92,25 +92,65 @@ fn arrangements(scene: &Scene<'_>) -> Vec<Arrangement> {
 /// Solves one arrangement; sets dearer than `most` are of no interest.
 #[must_use]
 pub fn solve(scene: &Scene<'_>, arrangement: &Arrangement, most: u32) -> Outcome {
-    let forced: &[usize] = match (&arrangement.roll, &scene.forced_by_roll) {
-        (None, _) => &[],
-        (Some(_), Ok(forced)) => forced,
-        (Some(_), Err(processor)) => return Outcome::NoRoll(processor.clone()),
-    };
-    let Some(purse) = most.checked_sub(arrangement.price) else { return Outcome::Dearer(arrangement.price) };
-    let mut ground = Ground::new(scene, arrangement.clone());
-    let open: Vec<usize> = (0..scene.remedies.len()).filter(|r| !forced.contains(r) && ground.may_help(*r)).collect();
-    match cheapest(&mut ground, forced, &open, purse) {
-        Found::Set(cover) => Outcome::Meets {
-            price: cover.price + arrangement.price,
-            exact: cover.exact,
-            gap: cover.price - cover.at_least,
-            remedies: cover.chosen,
-        },
-        Found::Dearer(least) => Outcome::Dearer(least.saturating_add(arrangement.price)),
-        Found::Nothing => {
+    match Open::new(scene, arrangement) {
+        Ok(mut open) => open.solve(most),
+        Err(outcome) => outcome,
+    }
+}
+
+/// An arrangement whose remedies are still to be found.
+struct Open<'s, 'a> {
+    ground: Ground<'s, 'a>,
+    forced: Vec<usize>,
+    items: Vec<usize>,
+    /// Nothing cheaper is possible.
+    at_least: u32,
+}
+
+impl<'s, 'a> Open<'s, 'a> {
+    /// Lays the ground; an outcome at once when the arrangement is not possible at all.
+    fn new(scene: &'s Scene<'a>, arrangement: &Arrangement) -> Result<Self, Outcome> {
+        let forced = match (&arrangement.roll, &scene.forced_by_roll) {
+            (None, _) => Vec::new(),
+            (Some(_), Ok(forced)) => forced.clone(),
+            (Some(_), Err(processor)) => return Err(Outcome::NoRoll(processor.clone())),
+        };
+        let mut ground = Ground::new(scene, arrangement.clone());
+        let mut forced: Vec<usize> = forced;
+        // Whoever is late even with the lightest chain of their own has to go direct: no search will find otherwise.
+        forced.extend(ground.must_go_direct());
+        let items: Vec<usize> =
+            (0..scene.remedies.len()).filter(|r| !forced.contains(r) && ground.may_help(*r)).collect();
+        let given: u32 = arrangement.price + forced.iter().map(|&r| scene.remedies[r].price).sum::<u32>();
+        let at_least = if ground.satisfied(&forced) {
+            given
+        } else if !ground.hopeful(&forced, &items) {
             let (excess, performer, dropouts) = what_remains(&ground);
-            Outcome::Fails { over: crate::units::Frames(excess).at(scene.rate), performer, dropouts }
+            return Err(Outcome::Fails { over: crate::units::Frames(excess).at(scene.rate), performer, dropouts });
+        } else {
+            given.saturating_add(ground.bound(&forced, &items).0)
+        };
+        Ok(Self { ground, forced, items, at_least })
+    }
+
+    fn solve(&mut self, most: u32) -> Outcome {
+        let own = self.ground.arrangement.price;
+        if self.at_least > most {
+            return Outcome::Dearer(self.at_least);
+        }
+        match cheapest(&mut self.ground, &self.forced, &self.items, most - own) {
+            Found::Set(cover) => Outcome::Meets {
+                price: cover.price + own,
+                exact: cover.exact,
+                gap: cover.price - cover.at_least,
+                remedies: cover.chosen,
+            },
+            Found::Dearer(least) => Outcome::Dearer(least.saturating_add(own)),
+            Found::Nothing => {
+                let (excess, performer, dropouts) = what_remains(&self.ground);
+                let over = crate::units::Frames(excess).at(self.ground.scene.rate);
+                Outcome::Fails { over, performer, dropouts }
+            }
         }
     }
 }
@@ -126,18 +166,24 @@ fn what_remains(ground: &Ground<'_, '_>) -> (f64, Option<usize>, f64) {
 /// Solves every arrangement of a scene as far as it can matter: for each driver, all that share its lowest price.
 #[must_use]
 pub fn candidates(scene: &Scene<'_>) -> Vec<Candidate> {
-    let mut all = arrangements(scene);
-    // Cheap arrangements first, so that the purse is small when the dear ones come.
-    all.sort_by_key(|a| a.price);
+    let mut solved = Vec::new();
+    let mut open = Vec::new();
+    for arrangement in arrangements(scene) {
+        match Open::new(scene, &arrangement) {
+            Ok(o) => open.push(o),
+            Err(outcome) => solved.push(Candidate { arrangement, outcome }),
+        }
+    }
+    // The most promising first, so that the purse is small when the dear ones come.
+    open.sort_by_key(|o| o.at_least);
     let mut purse: Vec<u32> = vec![u32::MAX; scene.bench.rig.interfaces[scene.interface].drivers.len()];
-    all.into_iter()
-        .map(|arrangement| {
-            let driver = arrangement.setting.driver;
-            let outcome = solve(scene, &arrangement, purse[driver]);
-            if let Outcome::Meets { price, .. } = outcome {
-                purse[driver] = purse[driver].min(price);
-            }
-            Candidate { arrangement, outcome }
-        })
-        .collect()
+    for mut o in open {
+        let purse = &mut purse[o.ground.arrangement.setting.driver];
+        let outcome = o.solve(*purse);
+        if let Outcome::Meets { price, .. } = outcome {
+            *purse = (*purse).min(price);
+        }
+        solved.push(Candidate { arrangement: o.ground.arrangement, outcome });
+    }
+    solved
 }
