@@ -62,6 +62,8 @@ pub struct Choice {
     pub gap: u32,
     /// Set when the wish is impossible.
     pub missed: Option<Missed>,
+    /// What would be without rendering ahead, when the choice renders ahead.
+    pub without_roll: Option<String>,
     /// The two nearest alternatives.
     pub alternatives: Vec<WhyNot>,
     /// Every buffer of the chosen driver with these remedies: for the picture of the trade.
@@ -305,6 +307,7 @@ impl Planned<'_> {
             price,
             gap,
             missed,
+            without_roll: arrangement.roll.and_then(|_| without_roll(weighed, chosen)),
             alternatives: alternatives(weighed, chosen),
             trade,
             arrangement,
@@ -381,6 +384,34 @@ pub fn node_title(bench: &Bench<'_>, node: usize) -> String {
         }
         NodeKind::Main => "main output".into(),
     }
+}
+
+/// The best that the chosen driver can do without rendering ahead, in words.
+fn without_roll(weighed: &Weighed<'_>, chosen: usize) -> Option<String> {
+    let driver = weighed.candidates[chosen].arrangement.setting.driver;
+    let plain = weighed.candidates.iter().filter(|c| c.arrangement.roll.is_none() && c.arrangement.setting.driver == driver);
+    let prices = plain.clone().filter_map(|c| match c.outcome {
+        Outcome::Meets { price, .. } => Some(price),
+        Outcome::Dearer(least) => Some(least),
+        Outcome::Fails { .. } | Outcome::NoRoll(_) => None,
+    });
+    if let Some(least) = prices.min() {
+        return Some(format!("without rendering ahead, remedies for at least {least} would be needed"));
+    }
+    // Of the settings that meet the limits, the one that breaks least; or else the one that misses them by least.
+    let misses = plain.filter_map(|c| match c.outcome {
+        Outcome::Fails { over, dropouts, .. } => Some((over.0, dropouts, c.arrangement.setting.buffer.label())),
+        _ => None,
+    });
+    let nearest = misses.min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.total_cmp(&b.1)))?;
+    Some(if nearest.0 > 0.0 {
+        format!("without rendering ahead no buffer meets the limits: the nearest, {}, is {:.1} ms over", nearest.2, nearest.0)
+    } else {
+        format!(
+            "only rendering ahead cures this: the nearest without it, {}, still breaks {:.2} times an hour whatever is done",
+            nearest.2, nearest.1
+        )
+    })
 }
 
 /// The two nearest alternatives: of other settings, those that lose by the least, with the reason.

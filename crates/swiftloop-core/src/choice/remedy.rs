@@ -108,7 +108,7 @@ pub(super) fn may_go_direct(bench: &Bench<'_>, phase: &Phase) -> Vec<usize> {
     (0..session.performers.len())
         .filter(|&i| {
             let p = &session.performers[i];
-            phase.performers.contains(&p.id) && p.listens != Listens::Direct && p.hears.iter().all(live)
+            phase.performers.contains(&p.id) && p.listens != Listens::Direct && !p.needs_software && p.hears.iter().all(live)
         })
         .collect()
 }

@@ -7,15 +7,19 @@ use serde::Serialize;
 /// Standard normal quantiles and weights that stand for the logarithm of execution time: each weight is the
 /// probability between neighbouring nodes, put on the upper one, so that the discrete law is never quicker
 /// than the continuous one. Node k covers up to z_k.
-const NODES: [(f64, f64); 8] = [
-    (0.0, 0.5),
-    (0.75, 0.273_372_647_6),
-    (1.5, 0.159_820_151_0),
-    (2.25, 0.054_582_728_6),
-    (3.0, 0.010_874_574_6),
-    (3.75, 0.001_261_480_7),
-    (4.5, 0.000_085_019_6),
-    (5.5, 0.000_003_397_7),
+const NODES: [(f64, f64); 12] = [
+    (0.0, 5.0000000000e-01),
+    (0.75, 2.7337264762e-01),
+    (1.5, 1.5982015111e-01),
+    (2.25, 5.4582728614e-02),
+    (3.0, 1.0874574623e-02),
+    (3.5, 1.1172689526e-03),
+    (4.0, 2.0095783720e-04),
+    (4.5, 2.8273568708e-05),
+    (5.0, 3.1110215529e-06),
+    (5.5, 2.6766200933e-07),
+    (6.0, 1.8002974778e-08),
+    (7.0, 9.8658770042e-10),
 ];
 
 /// Dropouts per hour with their doubt.

@@ -172,6 +172,9 @@ pub struct Performer {
     /// The mix they hear: `main` or a bus.
     #[serde(default = "main_out")]
     pub cue: String,
+    /// They want what only the software gives (its effects in the headphones), so direct monitoring is no remedy.
+    #[serde(default)]
+    pub needs_software: bool,
     /// Distance from the instrument or mouth to the microphone.
     pub mic_m: Option<Range<Metres>>,
     /// Distance from the speakers to the ears.

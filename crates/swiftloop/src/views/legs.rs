@@ -5,16 +5,15 @@ use super::{STRONG, lines, right, styled, table, width, wrapped};
 use swiftloop_core::loops::Loop;
 
 /// The bar's longest, in characters.
-const BAR: usize = 18;
+const BAR: usize = 14;
 
 /// The legs of one loop.
 pub fn show(l: &Loop) -> String {
     let mut text = format!(
-        "{}: {} loop, {} of {}\n",
+        "{}: {} loop, {}\n",
         styled(STRONG, &l.who),
         l.kind.word(),
-        fit(l.verdict()),
-        if l.limit.is_some() { limit(l) } else { "no limit".into() }
+        if l.limit.is_some() { format!("limit {}, {}", limit(l), fit(l.verdict())) } else { "no limit".into() }
     );
     let wide = width() >= 96;
     let columns = ["leg, in ms", "low", "typical", "high", "origin", "", "note"];

@@ -6,7 +6,7 @@ use super::{STRONG, lines, right, styled, table};
 use swiftloop_core::choice::{Arrangement, TradePoint};
 
 /// Bars are so many characters at the most.
-const BAR: usize = 20;
+const BAR: usize = 16;
 
 /// The picture of a trade; nothing when there is nothing to compare.
 pub fn show(trade: &[TradePoint], chosen: &Arrangement, target: f64) -> String {
@@ -14,7 +14,7 @@ pub fn show(trade: &[TradePoint], chosen: &Arrangement, target: f64) -> String {
         return String::new();
     }
     let longest = trade.iter().map(|p| p.round_trip_ms).fold(1e-9, f64::max);
-    let mut t = table(&["", "buffer", "delay", "", "dropouts/h", ""]);
+    let mut t = table(&["", "buffer", "delay", "", "dropouts/h", "", ""]);
     for point in trade {
         let mine = point.arrangement.setting == chosen.setting;
         let delay = ((point.round_trip_ms / longest * BAR as f64).round() as usize).clamp(1, BAR);
@@ -36,12 +36,13 @@ pub fn show(trade: &[TradePoint], chosen: &Arrangement, target: f64) -> String {
             point.arrangement.setting.buffer.label(),
             format!("{:.1} ms", point.round_trip_ms),
             "▆".repeat(delay),
-            format!("{} {}", per_hour(point.dropouts_per_hour), risk_bar(point.dropouts_per_hour, target)),
+            per_hour(point.dropouts_per_hour),
+            risk_bar(point.dropouts_per_hour, target),
             remarks.join(", "),
         ];
         t.add_row(row.into_iter().map(|c| if mine && !c.is_empty() { styled(STRONG, c) } else { c }));
     }
-    right(&mut t, &[1, 2]);
+    right(&mut t, &[1, 2, 4]);
     lines(&t)
 }
 

@@ -51,31 +51,30 @@ fn answer(plan: &Plan) -> String {
 }
 
 fn overview(bench: &Bench<'_>, plan: &Plan) -> String {
-    let mut t = table(&["phase", "interface", "driver", "buffer", "roll", "tightest loop", "fits", "worst", "dropouts/h", "sound", "price"]);
+    let mut t = table(&["phase", "interface", "setting", "tightest loop", "worst block", "dropouts an hour", "price"]);
     for c in &plan.choices {
         let r = &c.report;
+        let roll = c.arrangement.roll.map_or(String::new(), |b| format!(", roll {b}"));
+        let driver = bench.driver(&c.arrangement.setting).word();
         t.add_row([
             bench.session.phases[c.phase].word().to_string(),
             bench.rig.interfaces[c.interface].id.clone(),
-            bench.driver(&c.arrangement.setting).word().into(),
-            c.arrangement.setting.buffer.label(),
-            c.arrangement.roll.map_or("–".into(), |b| b.to_string()),
+            format!("{driver} {}{roll}", c.arrangement.setting.buffer.label()),
             r.tightest().map_or(String::new(), tight),
-            r.tightest().map_or(String::new(), |l| if l.limit.is_some() { fit(l.verdict()) } else { "–".into() }),
             percent(r.cue.worst_ratio()),
-            per_hour(r.dropouts.typical),
-            calm(r.verdict()),
+            format!("{} {}", per_hour(r.dropouts.typical), calm(r.verdict())),
             if c.missed.is_some() { styled(BAD, "impossible") } else { c.price.to_string() },
         ]);
     }
-    right(&mut t, &[3, 4, 7, 8, 10]);
+    right(&mut t, &[4, 6]);
     lines(&t)
 }
 
+/// `Ada 5.4 of 6 ms within`.
 fn tight(l: &Loop) -> String {
     let who = l.who.split(',').next().unwrap_or(&l.who);
     match &l.limit {
-        Some((limit, _)) => format!("{who} {} of {} ms", ms(l.total.typical()), limit.0),
+        Some((limit, _)) => format!("{who} {} of {} ms {}", ms(l.total.typical()), limit.0, fit(l.verdict())),
         None => format!("{who} {} ms", ms(l.total.typical())),
     }
 }
@@ -102,6 +101,9 @@ fn one(bench: &Bench<'_>, c: &Choice) -> String {
     text.push_str(&wrapped("  ", &trial::binding(bench, block)));
     if let Some((roll, response)) = &r.roll {
         text.push_str(&wrapped("  ", &format!("Roll block of {} frames: ready after {response:.0} µs of {:.0} µs.", roll.block_frames, roll.deadline_us)));
+    }
+    if let Some(without) = &c.without_roll {
+        text.push_str(&wrapped("  ", &format!("{without}.")));
     }
     let recorded = advice::recording_mb_per_minute(bench, &c.arrangement.setting, phase);
     if recorded > 0.0 {

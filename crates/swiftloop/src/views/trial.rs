@@ -72,6 +72,7 @@ pub fn show(t: &Trial<'_>) -> String {
     text.push_str(&wrapped("  ", &format!("The sound is {} behind the cursor on the screen.", ms_range(*cursor))));
     text.push('\n');
     text.push_str(&load(bench, report));
+    text.push('\n');
     text.push_str(&picture::show(&t.trade, t.arrangement, report.target));
     text.push('\n');
     text.push_str(&remedies(report, &t.buys, t.arrangement.price));
@@ -217,7 +218,7 @@ fn slow(t: &Trial<'_>) -> String {
         ]);
     }
     right(&mut rows, &[1, 2]);
-    format!("{}\n", lines(&rows))
+    format!("\n{}\n", lines(&rows))
 }
 
 fn planned(t: &Trial<'_>) -> String {

@@ -29,8 +29,7 @@ pub fn per_hour(x: f64) -> String {
         x if x < 0.1 => format!("{x:.3}"),
         x if x < 10.0 => format!("{x:.2}"),
         x if x < 1000.0 => format!("{x:.0}"),
-        x if x < 1e6 => format!("{:.0} thousand", x / 1000.0),
-        _ => "all the time".into(),
+        x => format!("{:.0}k", x / 1000.0),
     }
 }
 
