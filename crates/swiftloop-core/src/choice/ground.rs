@@ -3,7 +3,8 @@
 //! the search it gives bounds that are never more than the truth.
 
 use super::cover::Covering;
-use super::{Effect, Scene};
+use super::scene::{Need, Scene};
+use super::Effect;
 use crate::load::{CallCost, Patterns, chain_length, critical_path, patterns, response_time};
 use crate::loops::{Electric, Setting, loop_of};
 use crate::risk::{RiskModel, disk_dropouts, memory_dropouts};
@@ -99,7 +100,6 @@ pub struct Ground<'s, 'a> {
     pub allowed: Vec<f64>,
     delay_gains: Vec<Vec<f64>>,
     work_limit: [Option<f64>; 2],
-    upstream: Vec<Vec<bool>>,
 }
 
 /// Cannot be paid: the bound when no gains suffice.
@@ -198,8 +198,6 @@ impl<'s, 'a> Ground<'s, 'a> {
                 (limit - whole.total.typical().0) * f64::from(scene.rate.0) / 1000.0 + 1e-6
             })
             .collect();
-        let routes = scene.bench.session.routes();
-        let upstream = scene.needs.iter().map(|need| upstream(routes, need.cue)).collect();
         let mut ground = Self {
             scene,
             arrangement,
@@ -208,7 +206,6 @@ impl<'s, 'a> Ground<'s, 'a> {
             allowed,
             delay_gains: Vec::new(),
             work_limit: [None; 2],
-            upstream,
         };
         ground.delay_gains = ground.delay_gains();
         ground
@@ -218,21 +215,37 @@ impl<'s, 'a> Ground<'s, 'a> {
     fn delay_gains(&self) -> Vec<Vec<f64>> {
         let scene = self.scene;
         let routes = scene.bench.session.routes();
-        (0..scene.needs.len())
-            .map(|k| {
+        scene
+            .needs
+            .iter()
+            .map(|need| {
+                let hears = scene.bench.session.performers[need.performer].hears.iter();
+                let own: Vec<usize> = hears.filter_map(|id| scene.bench.session.node_of(id)).collect();
+                let reached = routes.downstream(&own);
+                let feeds = upstream(routes, need.cue);
                 let gain = |e: &Effect| match e {
-                    Effect::Latency(p, left) if self.upstream[k][routes.processors[*p].0] => {
+                    Effect::Latency(p, left) if reached[routes.processors[*p].0] && feeds[routes.processors[*p].0] => {
                         (scene.latency[*p].typical().0 - left).max(0.0)
                     }
-                    Effect::NodeOff(n) if self.upstream[k][*n] => {
-                        routes.nodes[*n].processors.clone().map(|p| scene.latency[p].typical().0).sum()
-                    }
-                    Effect::Direct(_) => f64::INFINITY,
+                    Effect::Direct(p) if *p == need.performer => f64::INFINITY,
                     _ => 0.0,
                 };
                 scene.remedies.iter().map(|r| r.effects.iter().map(gain).sum()).collect()
             })
             .collect()
+    }
+
+    /// Whether a remedy can shorten any performer's wait: by themselves, or by freeing others from a slower branch.
+    fn shortens(&self, remedy: usize) -> bool {
+        let on_live_path = |e: &Effect| match e {
+            Effect::Latency(p, left) => {
+                self.scene.cue[self.scene.bench.session.routes().processors[*p].0]
+                    && *left < self.scene.latency[*p].typical().0
+            }
+            Effect::Direct(_) => true,
+            _ => false,
+        };
+        self.scene.remedies[remedy].effects.iter().any(on_live_path)
     }
 
     /// Whether a remedy can change anything at all here: work, delay of a performer, or resources.
@@ -249,7 +262,7 @@ impl<'s, 'a> Ground<'s, 'a> {
         };
         saves(&self.cue)
             || self.roll.as_ref().is_some_and(saves)
-            || self.delay_gains.iter().any(|g| g[remedy] > 0.0)
+            || self.shortens(remedy)
             || self.scene.remedies[remedy].effects.iter().any(|e| match e {
                 Effect::Quit(_) | Effect::FullPower => true,
                 Effect::Stream { memory_gb, .. } => *memory_gb < 0.0,
@@ -264,12 +277,7 @@ impl<'s, 'a> Ground<'s, 'a> {
         let scene = self.scene;
         let all: Vec<usize> = (0..scene.remedies.len()).collect();
         let shortest = self.apply(&[], &all);
-        let everybody: Vec<usize> = scene.needs.iter().map(|n| n.performer).collect();
-        let late = scene.needs.iter().zip(&self.allowed).filter(|(need, allowed)| {
-            let others: Vec<usize> = everybody.iter().copied().filter(|&p| p != need.performer).collect();
-            let own = scene.chains(|p| shortest.latency[p], &others);
-            own.delay[need.cue].unwrap_or(0.0) > **allowed
-        });
+        let late = scene.needs.iter().zip(&self.allowed).filter(|(need, allowed)| self.own_delay(need, &shortest) > **allowed);
         late.filter_map(|(need, _)| scene.remedies.iter().position(|r| r.effects == [Effect::Direct(need.performer)])).collect()
     }
 
@@ -596,20 +604,42 @@ impl<'s, 'a> Ground<'s, 'a> {
         effects.iter().map(saved).sum::<f64>() * now.all_work + whole
     }
 
+    /// Delay and work together: what shortens chains costs at least `delay`; with all of that taken for nothing, the
+    /// work that is still too much has to be paid for with other remedies.
+    fn joint_bound(&mut self, delay: u32, chosen: &[usize], open: &[usize]) -> (u32, usize) {
+        let (shortening, others): (Vec<usize>, Vec<usize>) = (0..open.len()).partition(|&i| self.shortens(open[i]));
+        if delay == 0 || shortening.is_empty() || others.is_empty() {
+            return (0, 0);
+        }
+        let given: Vec<usize> = chosen.iter().copied().chain(shortening.iter().map(|&i| open[i])).collect();
+        let rest: Vec<usize> = others.iter().map(|&i| open[i]).collect();
+        let (load, next) = self.load_bound(&given, &rest);
+        (delay.saturating_add(load), if load > 0 { others[next] } else { shortening[0] })
+    }
+
+    /// A lower bound of the price from the delays alone: each performer's own chain must fit even when nobody else is
+    /// live; only what lies on it, or going direct, helps.
     fn delay_bound(&self, chosen: &[usize], open: &[usize]) -> (u32, usize) {
         let now = self.apply(chosen, &[]);
-        let chains = self.scene.chains(|p| now.latency[p], &now.direct);
         let mut answer = (0, 0);
         for (k, need) in self.scene.needs.iter().enumerate() {
             if now.direct.contains(&need.performer) {
                 continue;
             }
-            let over = chains.delay[need.cue].unwrap_or(0.0) - self.allowed[k];
+            let over = self.own_delay(need, &now) - self.allowed[k];
             let gains: Vec<(f64, u32)> =
                 open.iter().map(|&r| (self.delay_gains[k][r].min(over.max(0.0)), self.price(r))).collect();
             answer = answer.max(fractional(over, &gains));
         }
         answer
+    }
+
+    /// Delay of a performer's chain when nobody else is live.
+    fn own_delay(&self, need: &Need, applied: &Applied) -> f64 {
+        let others: Vec<usize> =
+            self.scene.needs.iter().map(|n| n.performer).filter(|&p| p != need.performer).collect();
+        let own = self.scene.chains(|p| applied.latency[p], &others);
+        own.delay[need.cue].unwrap_or(0.0)
     }
 }
 
@@ -644,9 +674,10 @@ impl Covering for Ground<'_, '_> {
         let on_machine = |r: &usize| {
             self.scene.remedies[*r].effects.iter().any(|e| matches!(e, Effect::Quit(_) | Effect::FullPower))
         };
+        let bound = delay.max(load).max(self.joint_bound(delay.0, chosen, open));
         match open.iter().position(on_machine) {
-            Some(next) if delay.0 == 0 => (load.0, next),
-            _ => delay.max(load),
+            Some(next) if load.0 > 0 || delay.0 == 0 => (bound.0, next),
+            _ => bound,
         }
     }
 }

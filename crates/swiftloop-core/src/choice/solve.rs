@@ -167,23 +167,56 @@ fn what_remains(ground: &Ground<'_, '_>) -> (f64, Option<usize>, f64) {
 #[must_use]
 pub fn candidates(scene: &Scene<'_>) -> Vec<Candidate> {
     let mut solved = Vec::new();
-    let mut open = Vec::new();
+    let mut by_driver: Vec<Vec<Open<'_, '_>>> = Vec::new();
+    by_driver.resize_with(scene.bench.rig.interfaces[scene.interface].drivers.len(), Vec::new);
     for arrangement in arrangements(scene) {
         match Open::new(scene, &arrangement) {
-            Ok(o) => open.push(o),
+            Ok(open) => by_driver[arrangement.setting.driver].push(open),
             Err(outcome) => solved.push(Candidate { arrangement, outcome }),
         }
     }
-    // The most promising first, so that the purse is small when the dear ones come.
-    open.sort_by_key(|o| o.at_least);
-    let mut purse: Vec<u32> = vec![u32::MAX; scene.bench.rig.interfaces[scene.interface].drivers.len()];
-    for mut o in open {
-        let purse = &mut purse[o.ground.arrangement.setting.driver];
-        let outcome = o.solve(*purse);
-        if let Outcome::Meets { price, .. } = outcome {
-            *purse = (*purse).min(price);
+    for open in by_driver {
+        solved.extend(cheapest_of_driver(open));
+    }
+    solved
+}
+
+/// Raises the purse step by step until something can be had for it (iterative deepening): arrangements that are
+/// dear are then never searched beyond the price of the cheapest.
+fn cheapest_of_driver(mut open: Vec<Open<'_, '_>>) -> Vec<Candidate> {
+    let mut solved = Vec::new();
+    let mut close = |o: Open<'_, '_>, outcome| solved.push(Candidate { arrangement: o.ground.arrangement, outcome });
+    while let Some(purse) = open.iter().map(|o| o.at_least).min() {
+        let mut found = false;
+        for mut o in std::mem::take(&mut open) {
+            if o.at_least > purse {
+                open.push(o);
+                continue;
+            }
+            match o.solve(purse) {
+                Outcome::Dearer(least) if least > purse => {
+                    o.at_least = least;
+                    open.push(o);
+                }
+                // The search was cut short: take the best it finds without a purse, and say how far off it may be.
+                Outcome::Dearer(_) => {
+                    let outcome = o.solve(u32::MAX);
+                    found |= matches!(outcome, Outcome::Meets { .. });
+                    close(o, outcome);
+                }
+                outcome => {
+                    found |= matches!(outcome, Outcome::Meets { .. });
+                    close(o, outcome);
+                }
+            }
         }
-        solved.push(Candidate { arrangement: o.ground.arrangement, outcome });
+        if found {
+            break;
+        }
+    }
+    for o in open {
+        let least = o.at_least;
+        close(o, Outcome::Dearer(least));
     }
     solved
 }
