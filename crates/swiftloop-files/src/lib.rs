@@ -7,9 +7,11 @@ mod error;
 mod save;
 mod schema;
 mod tables;
+mod template;
 
 pub use description::{read_rig, read_session, rig_from, session_from};
 pub use error::FileError;
 pub use save::{Overwrite, save};
 pub use schema::{rig_schema, session_schema};
 pub use tables::tables;
+pub use template::Answers;

@@ -196,3 +196,12 @@ fn trade(bench: &Bench<'_>, phase: usize, points: &[TradePoint], only_frontier: 
         }))
         .collect()
 }
+
+/// `try` without files: the loop from the driver table; load and risk of a single plain track, all assumed.
+pub fn fileless(bench: &Bench<'_>, a: &Arrangement, r: &Report) -> Value {
+    let mut value = json!({ "format": "swiftloop.try/1" });
+    merge(&mut value, json!({ "setting": setting(bench, a, "tracking"), "assumed": ["rig", "session"] }));
+    merge(&mut value, report(bench, r, &[]));
+    merge(&mut value, json!({ "warnings": [] }));
+    value
+}

@@ -1,5 +1,6 @@
 //! What people and programs see. A view takes what the core computed and returns text; it computes nothing.
 
+pub mod fileless;
 pub mod json;
 pub mod legs;
 pub mod picture;

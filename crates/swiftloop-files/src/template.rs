@@ -1,0 +1,226 @@
+//! New files to start from: a dozen answers in, a commented `rig.toml` and `session.toml` out. Both are read back
+//! by the very reader that users' files go through, so a template can never drift from the format.
+
+use std::fmt::Write;
+
+/// What a new rig and session are made from.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Answers {
+    /// Class of machine.
+    pub class: String,
+    /// Physical cores.
+    pub cores: u32,
+    /// Hardware threads.
+    pub threads: u32,
+    /// Memory.
+    pub memory_gb: f64,
+    /// Free disk space.
+    pub disk_free_gb: f64,
+    /// How the interface is connected.
+    pub connection: String,
+    /// Driver model.
+    pub driver: String,
+    /// Rates that the driver offers.
+    pub rates_hz: Vec<u32>,
+    /// Buffers that it offers; powers of two from 32 to 2048 when empty.
+    pub buffers: Vec<u32>,
+    /// Rate of the finished work.
+    pub rate_hz: u32,
+    /// What is played.
+    pub playing: String,
+    /// How the performer listens.
+    pub listening: String,
+    /// Direct monitoring of the interface: `none`, `plain` or `effects`.
+    pub direct: String,
+    /// Recorded tracks beside the performer's own.
+    pub tracks: u32,
+    /// Look-ahead on the main output, in frames.
+    pub main_lookahead: u32,
+    /// The software renders recorded tracks ahead.
+    pub renders_ahead: bool,
+}
+
+impl Default for Answers {
+    fn default() -> Self {
+        Self {
+            class: "desktop".into(),
+            cores: 4,
+            threads: 4,
+            memory_gb: 16.0,
+            disk_free_gb: 100.0,
+            connection: "usb2".into(),
+            driver: "alsa".into(),
+            rates_hz: vec![44_100, 48_000, 96_000],
+            buffers: Vec::new(),
+            rate_hz: 48_000,
+            playing: "voice".into(),
+            listening: "headphones".into(),
+            direct: "none".into(),
+            tracks: 8,
+            main_lookahead: 0,
+            renders_ahead: false,
+        }
+    }
+}
+
+impl Answers {
+    /// The rig file.
+    #[must_use]
+    pub fn rig(&self) -> String {
+        let rates = list(&self.rates_hz);
+        let buffers = if self.buffers.is_empty() {
+            "{ powers = [32, 2048] }".to_string()
+        } else {
+            format!("{{ frames = [{}] }}", list(&self.buffers))
+        };
+        let Self { class, cores, threads, memory_gb, disk_free_gb, connection, driver, direct, .. } = self;
+        format!(
+            r#"# What there is. The unit is part of each key; a range is [low, typical, high].
+# Every key, with its meaning: swiftloop schema rig
+format = "swiftloop.rig/1"
+name = "My rig"
+
+[machine]
+class = "{class}"            # desktop or laptop
+power = "balanced"           # power plan: performance, balanced or saving
+cores = {cores}
+threads = {threads}
+core_speed = 1.0             # one core against a 2020 desktop core at 4 GHz
+memory_gb = {memory_gb:?}
+disk_mb_per_s = 300          # sustained, reading and writing mixed
+disk_free_gb = {disk_free_gb:?}
+other_load = 0.03            # what else runs all the time, as a share of the machine
+
+[[interface]]
+id = "interface"
+name = "my interface"
+connection = "{connection}"  # pcie, thunderbolt, usb1, usb2, usb3, network, built-in
+hub = false                  # true when it shares a hub
+clock = "internal"           # internal, word-clock, external
+direct = "{direct}"          # direct monitoring: none, plain, effects
+channels = {{ inputs = 2, outputs = 2 }}
+# From the data sheet, if it says; assumed otherwise:
+# converter = [{{ rate_hz = 48000, in_frames = 20, out_frames = 25 }}]
+
+[[interface.driver]]
+model = "{driver}"
+rates_hz = [{rates}]
+depths = [24]
+buffers = {buffers}
+# The most useful line of this file, once you have measured a round trip through a cable from output to input:
+# measured = [{{ rate_hz = 48000, buffer_frames = 128, round_trip_frames = 400 }}]
+
+# Every place that has a rate of its own, with its present value:
+# [[place]]
+# name = "system playback"
+# kind = "system-playback"   # system-playback, system-recording, panel, program
+# interface = "interface"
+# rate_hz = 48000
+
+# Programs that run beside the session:
+# [[program]]
+# id = "browser"
+# load = 0.05                # share of the whole machine
+# memory_gb = 2
+"#
+        )
+    }
+
+    /// The session file.
+    #[must_use]
+    pub fn session(&self) -> String {
+        let Self { rate_hz, playing, listening, renders_ahead, .. } = self;
+        let (source, first) = match playing.as_str() {
+            "keys" | "pads" => (
+                "instrument",
+                "{ id = \"instrument\", kind = \"instrument\", cost = \"heavy\", voices = 16 },",
+            ),
+            _ => ("live", "{ id = \"performer-eq\", name = \"equaliser\", cost = \"light\" },"),
+        };
+        let mut text = format!(
+            r#"# What is wanted. The unit is part of each key.
+# Every key, with its meaning: swiftloop schema session
+format = "swiftloop.session/1"
+name = "My session"
+
+[deliver]
+rate_hz = {rate_hz}
+depth = 24
+
+[engine]
+renders_ahead = {renders_ahead}        # true when the software renders recorded tracks in larger blocks
+
+[[track]]
+id = "performer"
+source = "{source}"               # live, instrument or disk
+processor = [
+  {first}
+]
+"#
+        );
+        for n in 1..=self.tracks {
+            let _ = write!(
+                text,
+                "\n[[track]]\nid = \"track-{n}\"\nsource = \"disk\"\nchannels = 2\nprocessor = [\n  \
+                 {{ id = \"track-{n}-eq\", cost = \"light\" }},      # light, medium, heavy or extreme\n  \
+                 {{ id = \"track-{n}-comp\", cost = \"medium\" }},\n]\n"
+            );
+        }
+        if self.main_lookahead > 0 {
+            let _ = write!(
+                text,
+                "\n[main]\nprocessor = [{{ id = \"main-lookahead\", name = \"look-ahead on the main output\", \
+                 latency_frames = {}, cost = \"medium\" }}]\n",
+                self.main_lookahead
+            );
+        }
+        let _ = write!(
+            text,
+            r#"
+[[performer]]
+id = "me"
+plays = "{playing}"               # voice, drums, plucked, wind, bowed, keys, pads
+listens = "{listening}"      # headphones, in-ears, speakers, direct
+hears = ["performer"]
+
+[[phase]]
+kind = "tracking"
+performers = ["me"]
+
+[[phase]]
+kind = "mixing"
+"#
+        );
+        text
+    }
+}
+
+fn list(all: &[u32]) -> String {
+    all.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Answers;
+    use crate::{rig_from, session_from, tables};
+
+    #[test]
+    fn every_answer_makes_files_that_are_read_back() {
+        for driver in &tables().driver {
+            for listener in &tables().listener {
+                for listening in ["headphones", "in-ears", "speakers", "direct"] {
+                    let answers = Answers {
+                        driver: driver.id.clone(),
+                        playing: listener.id.clone(),
+                        listening: listening.into(),
+                        main_lookahead: 64,
+                        ..Answers::default()
+                    };
+                    let rig = rig_from("rig.toml", &answers.rig(), tables()).expect("a rig");
+                    let session = session_from("session.toml", &answers.session(), &rig, tables()).expect("a session");
+                    assert_eq!(session.tracks.len(), 9);
+                }
+            }
+        }
+    }
+}
