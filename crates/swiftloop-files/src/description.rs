@@ -52,7 +52,8 @@ pub fn session_from(name: &str, text: &str, rig: &Rig, tables: &Tables) -> Resul
 }
 
 fn read_text(path: &Path) -> Result<String, FileError> {
-    let unreadable = |why: String, help: &str| FileError::Unreadable { path: path.into(), why, help: help.into() };
+    let unreadable =
+        |why: String, help: &str| FileError::Unreadable { path: path.into(), why, help: help.into() };
     let about = std::fs::metadata(path)
         .map_err(|e| unreadable(plain(&e), "check the name; `swiftloop new` makes files to start from"))?;
     if about.is_dir() {
@@ -60,9 +61,13 @@ fn read_text(path: &Path) -> Result<String, FileError> {
     }
     if about.len() > LARGEST {
         let why = format!("it is {} MB large", about.len() / 1_000_000);
-        return Err(unreadable(why, "descriptions are written by hand and stay below 16 MB; is this another file?"));
+        return Err(unreadable(
+            why,
+            "descriptions are written by hand and stay below 16 MB; is this another file?",
+        ));
     }
-    let bytes = std::fs::read(path).map_err(|e| unreadable(plain(&e), "check the permissions of the file"))?;
+    let bytes =
+        std::fs::read(path).map_err(|e| unreadable(plain(&e), "check the permissions of the file"))?;
     if bytes.contains(&0) {
         return Err(unreadable("it is a binary file".into(), "name a TOML text file"));
     }
@@ -98,7 +103,13 @@ fn parse<T: DeserializeOwned>(name: &str, text: &str, format: &str) -> Result<T,
         wrong(e.span(), what, "TOML wants `key = value` lines and [tables]; text stands in quotes".into())
     })?;
     match document.get("format") {
-        None => return Err(wrong(Some(0..text.find('\n').unwrap_or(text.len())), "the key `format` is missing".into(), start)),
+        None => {
+            return Err(wrong(
+                Some(0..text.find('\n').unwrap_or(text.len())),
+                "the key `format` is missing".into(),
+                start,
+            ));
+        }
         Some(item) => {
             let found = item.as_str().unwrap_or("");
             let (kind, version) = found.split_once('/').unwrap_or((found, ""));
@@ -174,7 +185,11 @@ fn span_of(root: &Item, path: &[Place]) -> Option<Range<usize>> {
                 Item::ArrayOfTables(tables) => {
                     let table = tables.get(*i)?;
                     span = table.span().or(span);
-                    return span_in_table(table, &path[path.iter().position(|p| std::ptr::eq(p, place))? + 1..]).or(span);
+                    return span_in_table(
+                        table,
+                        &path[path.iter().position(|p| std::ptr::eq(p, place))? + 1..],
+                    )
+                    .or(span);
                 }
                 _ => at.get(*i),
             },

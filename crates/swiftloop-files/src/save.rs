@@ -18,7 +18,8 @@ pub enum Overwrite {
 /// # Errors
 /// [`FileError::Exists`] and [`FileError::Unwritable`]; in both cases nothing has changed on disk.
 pub fn save(path: &Path, content: &[u8], overwrite: Overwrite) -> Result<(), FileError> {
-    let unwritable = |e: &dyn std::fmt::Display| FileError::Unwritable { path: path.into(), why: e.to_string() };
+    let unwritable =
+        |e: &dyn std::fmt::Display| FileError::Unwritable { path: path.into(), why: e.to_string() };
     if overwrite == Overwrite::Refuse && path.symlink_metadata().is_ok() {
         return Err(FileError::Exists { path: path.into() });
     }

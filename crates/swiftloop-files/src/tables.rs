@@ -6,9 +6,8 @@ use swiftloop_core::tables::Tables;
 const DRIVERS: &str = include_str!("../data/drivers.toml");
 const WORLD: &str = include_str!("../data/world.toml");
 
-static TABLES: LazyLock<Result<Tables, String>> = LazyLock::new(|| {
-    toml::from_str(&format!("{DRIVERS}\n{WORLD}")).map_err(|e| e.to_string())
-});
+static TABLES: LazyLock<Result<Tables, String>> =
+    LazyLock::new(|| toml::from_str(&format!("{DRIVERS}\n{WORLD}")).map_err(|e| e.to_string()));
 
 /// The tables. They ship with the program and a test reads them, so this cannot fail in a released build.
 ///

@@ -217,7 +217,8 @@ mod tests {
                         ..Answers::default()
                     };
                     let rig = rig_from("rig.toml", &answers.rig(), tables()).expect("a rig");
-                    let session = session_from("session.toml", &answers.session(), &rig, tables()).expect("a session");
+                    let session =
+                        session_from("session.toml", &answers.session(), &rig, tables()).expect("a session");
                     assert_eq!(session.tracks.len(), 9);
                 }
             }

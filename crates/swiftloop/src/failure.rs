@@ -57,7 +57,13 @@ fn simple(what: &str, help: &str) -> String {
 }
 
 /// `FILE:LINE:COLUMN`, the line itself and a mark under the place.
-fn located(name: String, text: String, span: Option<std::ops::Range<usize>>, what: String, help: String) -> String {
+fn located(
+    name: String,
+    text: String,
+    span: Option<std::ops::Range<usize>>,
+    what: String,
+    help: String,
+) -> String {
     let Some(span) = span.filter(|s| s.start <= text.len()) else {
         return simple(&format!("{name}: {what}"), &help);
     };
@@ -71,7 +77,11 @@ fn located(name: String, text: String, span: Option<std::ops::Range<usize>>, wha
     // A very long line is cut around the place.
     let (from, room) = (column.saturating_sub(30), crate::views::width().saturating_sub(10).max(20));
     let shown: String = line.chars().skip(from).take(room).collect();
-    let mark = format!("{}{}", " ".repeat(column - from), "^".repeat(length.min(room.saturating_sub(column - from)).max(1)));
+    let mark = format!(
+        "{}{}",
+        " ".repeat(column - from),
+        "^".repeat(length.min(room.saturating_sub(column - from)).max(1))
+    );
     let gutter = line_number.to_string();
     let pad = " ".repeat(gutter.len());
     let place = format!("{name}:{line_number}:{}", column + 1);

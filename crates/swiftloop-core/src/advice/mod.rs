@@ -35,7 +35,8 @@ pub fn warnings(bench: &Bench<'_>, setting: &Setting, phase: &Phase) -> Vec<Warn
     let (model, title) = (bench.model(setting), interface.title());
     let performs = !phase.performers.is_empty();
 
-    for place in bench.rig.places.iter().filter(|p| p.interface == interface.id && p.rate_hz != setting.rate) {
+    for place in bench.rig.places.iter().filter(|p| p.interface == interface.id && p.rate_hz != setting.rate)
+    {
         let effect = match place.kind {
             _ if model.resamples => "the system converts the rate, which adds delay and load",
             PlaceKind::Program => "one of the two will get no sound, or at the wrong pitch",
@@ -44,7 +45,10 @@ pub fn warnings(bench: &Bench<'_>, setting: &Setting, phase: &Phase) -> Vec<Warn
         warn(
             "rate-disagrees",
             "N6",
-            format!("{} is at {} Hz, the session at {} Hz: {effect}", place.name, place.rate_hz, setting.rate),
+            format!(
+                "{} is at {} Hz, the session at {} Hz: {effect}",
+                place.name, place.rate_hz, setting.rate
+            ),
             format!("set {} to {} Hz", place.name, setting.rate),
         );
     }
@@ -63,7 +67,12 @@ pub fn warnings(bench: &Bench<'_>, setting: &Setting, phase: &Phase) -> Vec<Warn
         );
     }
     if !bench.is_shared(setting) {
-        for program in bench.rig.programs.iter().filter(|p| p.sound.as_ref() == Some(&interface.id) && p.runs_in(phase.word())) {
+        for program in bench
+            .rig
+            .programs
+            .iter()
+            .filter(|p| p.sound.as_ref() == Some(&interface.id) && p.runs_in(phase.word()))
+        {
             let name = program.name.as_deref().unwrap_or(&program.id);
             warn(
                 "locked-out",
@@ -85,7 +94,10 @@ pub fn warnings(bench: &Bench<'_>, setting: &Setting, phase: &Phase) -> Vec<Warn
         warn(
             "power-plan",
             "N29",
-            format!("the machine runs its {} power plan: slower cores, later wake-ups", bench.rig.machine.power.word()),
+            format!(
+                "the machine runs its {} power plan: slower cores, later wake-ups",
+                bench.rig.machine.power.word()
+            ),
             "switch to the performance plan before the session".into(),
         );
     }
@@ -103,7 +115,11 @@ pub fn warnings(bench: &Bench<'_>, setting: &Setting, phase: &Phase) -> Vec<Warn
         warn(
             "unlabelled-speed",
             "N7",
-            format!("{} of the {title} has no figures: {} frames is a guess", setting.buffer.label(), setting.buffer.block),
+            format!(
+                "{} of the {title} has no figures: {} frames is a guess",
+                setting.buffer.label(),
+                setting.buffer.block
+            ),
             "measure one round trip at this speed and write it into rig.toml (measured, speed)".into(),
         );
     }
@@ -120,17 +136,33 @@ pub fn warnings(bench: &Bench<'_>, setting: &Setting, phase: &Phase) -> Vec<Warn
 }
 
 fn is_measured(bench: &Bench<'_>, setting: &Setting) -> bool {
-    bench.driver(setting).measured.iter().any(|m| m.rate_hz == setting.rate && m.speed == setting.buffer.speed)
+    bench
+        .driver(setting)
+        .measured
+        .iter()
+        .any(|m| m.rate_hz == setting.rate && m.speed == setting.buffer.speed)
 }
 
-fn on_monitoring(bench: &Bench<'_>, phase: &Phase, warn: &mut impl FnMut(&'static str, &'static str, String, String)) {
+fn on_monitoring(
+    bench: &Bench<'_>,
+    phase: &Phase,
+    warn: &mut impl FnMut(&'static str, &'static str, String, String),
+) {
     for person in bench.session.performers_in(phase).filter(|p| p.listens == Listens::Direct) {
-        for track in bench.session.tracks.iter().filter(|t| person.hears.contains(&t.id) && t.monitor != Monitor::Never) {
+        for track in bench
+            .session
+            .tracks
+            .iter()
+            .filter(|t| person.hears.contains(&t.id) && t.monitor != Monitor::Never)
+        {
             let name = track.name.as_deref().unwrap_or(&track.id);
             warn(
                 "heard-twice",
                 "N12",
-                format!("{} listens through the interface while the software plays {name} as well: doubled, hollow", person.title()),
+                format!(
+                    "{} listens through the interface while the software plays {name} as well: doubled, hollow",
+                    person.title()
+                ),
                 format!("set monitor = \"never\" on {name}"),
             );
         }
@@ -161,7 +193,8 @@ fn on_session(
     }
     let list = |names: Vec<&str>| names.join(", ");
     let title = |name: &'_ Option<String>, id: &'_ String| name.clone().unwrap_or_else(|| id.clone());
-    let muted: Vec<String> = session.tracks.iter().filter(|t| t.muted && !t.disabled).map(|t| title(&t.name, &t.id)).collect();
+    let muted: Vec<String> =
+        session.tracks.iter().filter(|t| t.muted && !t.disabled).map(|t| title(&t.name, &t.id)).collect();
     if !muted.is_empty() {
         warn(
             "muted-computes",
@@ -185,12 +218,20 @@ fn on_session(
     }
     let channels = bench.interface(setting).channels;
     let open = channels.open_inputs.unwrap_or(channels.inputs);
-    let used: u32 = live.iter().filter_map(|&n| session.tracks.get(n)).filter(|t| t.source == Source::Live).map(|t| t.channels).sum();
+    let used: u32 = live
+        .iter()
+        .filter_map(|&n| session.tracks.get(n))
+        .filter(|t| t.source == Source::Live)
+        .map(|t| t.channels)
+        .sum();
     if used > 0 && open > used + 2 {
         warn(
             "open-channels",
             "N4",
-            format!("{open} inputs of the {} are open, this phase uses {used}", bench.interface(setting).title()),
+            format!(
+                "{open} inputs of the {} are open, this phase uses {used}",
+                bench.interface(setting).title()
+            ),
             "close the others".into(),
         );
     }
@@ -236,5 +277,6 @@ pub fn recording_mb_per_minute(bench: &Bench<'_>, setting: &Setting, phase: &Pha
         .filter(|t| t.source == Source::Live && !t.disabled && performing(&t.id))
         .map(|t| t.channels)
         .sum();
-    f64::from(channels) * f64::from(setting.rate.0) * f64::from(bench.session.deliver.depth) / 8.0 * 60.0 / 1e6
+    f64::from(channels) * f64::from(setting.rate.0) * f64::from(bench.session.deliver.depth) / 8.0 * 60.0
+        / 1e6
 }

@@ -19,7 +19,11 @@ pub fn buys(ground: &Ground<'_, '_>, chosen: &[usize]) -> Vec<Buys> {
         let applied = ground.apply(set, &[]);
         let chains = ground.scene.chains(|p| applied.latency[p], &applied.direct);
         let room = ground.scene.needs.iter().zip(&ground.allowed).map(|(need, allowed)| {
-            if applied.direct.contains(&need.performer) { f64::NEG_INFINITY } else { chains.delay[need.cue].unwrap_or(0.0) - allowed }
+            if applied.direct.contains(&need.performer) {
+                f64::NEG_INFINITY
+            } else {
+                chains.delay[need.cue].unwrap_or(0.0) - allowed
+            }
         });
         (room.fold(f64::NEG_INFINITY, f64::max), ground.dropouts(&applied))
     };
@@ -29,7 +33,8 @@ pub fn buys(ground: &Ground<'_, '_>, chosen: &[usize]) -> Vec<Buys> {
         .map(|&r| {
             let without: Vec<usize> = chosen.iter().copied().filter(|&x| x != r).collect();
             let (slower, dropouts_without) = judge(&without);
-            let frames = if slower.is_finite() && slowest.is_finite() { (slower - slowest).max(0.0) } else { 0.0 };
+            let frames =
+                if slower.is_finite() && slowest.is_finite() { (slower - slowest).max(0.0) } else { 0.0 };
             Buys { delay_ms: frames * 1000.0 / f64::from(ground.scene.rate.0), dropouts_without }
         })
         .collect()
@@ -39,12 +44,19 @@ pub fn buys(ground: &Ground<'_, '_>, chosen: &[usize]) -> Vec<Buys> {
 #[must_use]
 pub fn why_not(choice: &Choice, tried: &Report, price: u32) -> String {
     let planned = &choice.report;
-    let over = tried.loops.iter().filter(|l| l.excess().0 > 0.0).max_by(|a, b| a.excess().0.total_cmp(&b.excess().0));
+    let over = tried
+        .loops
+        .iter()
+        .filter(|l| l.excess().0 > 0.0)
+        .max_by(|a, b| a.excess().0.total_cmp(&b.excess().0));
     if let Some(l) = over {
         return format!("here {} is {:.1} ms over the limit", l.who, l.excess().0);
     }
     if tried.verdict() == Verdict::Breaking {
-        return format!("here it breaks {:.3} times an hour, and the phase bears {}", tried.dropouts.typical, tried.target);
+        return format!(
+            "here it breaks {:.3} times an hour, and the phase bears {}",
+            tried.dropouts.typical, tried.target
+        );
     }
     if choice.missed.is_some() {
         return "the plan found nothing that meets everything; this does, with what you added to it".into();

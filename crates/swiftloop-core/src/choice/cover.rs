@@ -143,8 +143,9 @@ mod tests {
         fn bound(&mut self, chosen: &[usize], open: &[usize]) -> (u32, usize) {
             let mut best = (0, 0);
             for k in 0..2 {
-                let gains: Vec<(f64, u32)> = open.iter().map(|&i| (self.gains[i][k], self.prices[i])).collect();
-                best = best.max(super::super::ground::fractional(self.left(chosen, k), &gains));
+                let gains: Vec<(f64, u32)> =
+                    open.iter().map(|&i| (self.gains[i][k], self.prices[i])).collect();
+                best = best.max(super::super::bound::fractional(self.left(chosen, k), &gains));
             }
             best
         }

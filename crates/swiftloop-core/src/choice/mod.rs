@@ -3,14 +3,18 @@
 //! the cheapest set of remedies per setting by branch and bound, the settings across phases by dynamic
 //! programming over all of them.
 
+mod bound;
 mod compare;
 mod cover;
+mod explain;
 mod ground;
+mod part;
 mod plan;
 mod remedy;
 mod report;
 mod scene;
 mod solve;
+mod way;
 
 pub use compare::{Buys, buys, why_not};
 pub use cover::{Cover, Covering, cheapest};

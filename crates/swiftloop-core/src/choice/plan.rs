@@ -1,27 +1,13 @@
 //! The plan: one rate for the whole session, for each interface one way through its phases. Exact: dynamic
 //! programming over every candidate of every phase, compared by the wishes in their order.
 
+use super::explain::{alternatives, missed_by, without_roll};
 use super::solve::{Candidate, Outcome, candidates};
+use super::way::{WISH_WORDS, Wishes, best_way, first_difference, less};
 use super::{Arrangement, Buys, Ground, Report, Scene, buys, report};
 use crate::loops::Bench;
 use crate::risk::Verdict;
 use crate::units::Hz;
-
-/// The wishes in their order; less is better in each place.
-///
-/// Limits met · target met · drivers kept · price · certainty (doubtful loops, uneasy risk) · settings kept · least
-/// delay or most headroom.
-type Wishes = [f64; 7];
-
-const WISH_WORDS: [&str; 7] = [
-    "a performer is over the limit",
-    "it breaks more often than the phase bears",
-    "it needs another driver than the phases around it",
-    "it costs more",
-    "it is less certain",
-    "it changes more between phases",
-    "",
-];
 
 /// A setting that was weighed and lost.
 #[derive(Debug, Clone)]
@@ -113,11 +99,12 @@ pub struct Plan {
     pub steps: Vec<Step>,
 }
 
-struct Weighed<'a> {
-    scene: Scene<'a>,
-    candidates: Vec<Candidate>,
+/// One stage: a scene with every candidate.
+pub(super) struct Weighed<'a> {
+    pub(super) scene: Scene<'a>,
+    pub(super) candidates: Vec<Candidate>,
     /// Wishes of each candidate, switches not counted.
-    wishes: Vec<Wishes>,
+    pub(super) wishes: Vec<Wishes>,
 }
 
 /// Plans every interface and phase.
@@ -133,7 +120,9 @@ pub fn plan(bench: Bench<'_>) -> Plan {
             _ => "nothing is gained by it".to_string(),
         };
         match &best {
-            Some((wishes, _)) if !less(&planned.wishes, wishes) => lost.push((rate, why(&planned.wishes, wishes))),
+            Some((wishes, _)) if !less(&planned.wishes, wishes) => {
+                lost.push((rate, why(&planned.wishes, wishes)))
+            }
             _ => {
                 if let Some((old, before)) = best.take() {
                     lost.push((before.rate, why(&old, &planned.wishes)));
@@ -144,7 +133,13 @@ pub fn plan(bench: Bench<'_>) -> Plan {
     }
     match best {
         Some((_, planned)) => planned.finish(lost),
-        None => Plan { rate: bench.session.deliver.rate_hz, other_rates: lost, choices: vec![], silent: vec![], steps: vec![] },
+        None => Plan {
+            rate: bench.session.deliver.rate_hz,
+            other_rates: lost,
+            choices: vec![],
+            silent: vec![],
+            steps: vec![],
+        },
     }
 }
 
@@ -160,7 +155,7 @@ struct Planned<'a> {
 fn plan_at(bench: Bench<'_>, rate: Hz) -> Planned<'_> {
     let mut planned = Planned { bench, rate, wishes: [0.0; 7], ways: Vec::new(), silent: Vec::new() };
     for (interface, about) in bench.rig.interfaces.iter().enumerate() {
-        let mut stages = Vec::new();
+        let mut stages: Vec<(usize, Weighed<'_>)> = Vec::new();
         for (index, phase) in bench.session.phases.iter().enumerate() {
             if phase.interfaces.as_ref().is_some_and(|all| !all.contains(&about.id)) {
                 continue;
@@ -175,7 +170,11 @@ fn plan_at(bench: Bench<'_>, rate: Hz) -> Planned<'_> {
             let wishes = candidates.iter().map(|c| wishes_of(&scene, c)).collect();
             stages.push((index, Weighed { scene, candidates, wishes }));
         }
-        let (sum, way) = best_way(&stages);
+        let wishes: Vec<Vec<Wishes>> = stages.iter().map(|(_, w)| w.wishes.clone()).collect();
+        let (sum, way) = best_way(&wishes, |stage, i, j| {
+            let of = |stage: usize, c: usize| &stages[stage].1.candidates[c].arrangement;
+            switches(of(stage, i), of(stage + 1, j))
+        });
         for (total, part) in planned.wishes.iter_mut().zip(sum) {
             *total += part;
         }
@@ -190,7 +189,8 @@ fn wishes_of(scene: &Scene<'_>, candidate: &Candidate) -> Wishes {
         Outcome::Meets { remedies, price, .. } => {
             let ground = Ground::new(scene, candidate.arrangement.clone());
             let report = report(&ground, remedies);
-            let doubtful = report.loops.iter().filter(|l| l.verdict() != crate::loops::Verdict::Within).count();
+            let doubtful =
+                report.loops.iter().filter(|l| l.verdict() != crate::loops::Verdict::Within).count();
             let uneasy = usize::from(report.verdict() != Verdict::Calm);
             let last = if scene.kind.least_delay { report.round_trip_ms() } else { report.cue.worst_ratio() };
             [0.0, 0.0, 0.0, f64::from(*price), (doubtful + uneasy) as f64, 0.0, last]
@@ -206,61 +206,12 @@ fn wishes_of(scene: &Scene<'_>, candidate: &Candidate) -> Wishes {
     }
 }
 
-fn less(a: &Wishes, b: &Wishes) -> bool {
-    first_difference(a, b).is_some_and(|k| a[k] < b[k])
-}
-
-fn first_difference(a: &Wishes, b: &Wishes) -> Option<usize> {
-    (0..a.len()).find(|&k| (a[k] - b[k]).abs() > 1e-9 && !(a[k].is_infinite() && b[k].is_infinite()))
-}
-
 /// What it takes to go from one arrangement to the next: drivers, then settings.
 fn switches(from: &Arrangement, to: &Arrangement) -> (f64, f64) {
     let driver = f64::from(u8::from(from.setting.driver != to.setting.driver));
-    let changed = [from.setting.buffer != to.setting.buffer, from.roll != to.roll, from.workers != to.workers];
+    let changed =
+        [from.setting.buffer != to.setting.buffer, from.roll != to.roll, from.workers != to.workers];
     (driver, changed.iter().map(|&c| f64::from(u8::from(c))).sum())
-}
-
-/// The best way through the phases of one interface: Bellman's principle holds since the wishes add up and are
-/// compared place by place.
-fn best_way(stages: &[(usize, Weighed<'_>)]) -> (Wishes, Vec<usize>) {
-    let Some((_, first)) = stages.first() else { return ([0.0; 7], Vec::new()) };
-    let mut sums: Vec<Wishes> = first.wishes.clone();
-    let mut back: Vec<Vec<usize>> = Vec::new();
-    for pair in stages.windows(2) {
-        let (before, after) = (&pair[0].1, &pair[1].1);
-        let useful: Vec<usize> = (0..sums.len()).filter(|&i| sums[i][0].is_finite()).collect();
-        let mut next = Vec::with_capacity(after.candidates.len());
-        let mut from = Vec::with_capacity(after.candidates.len());
-        for (j, to) in after.candidates.iter().enumerate() {
-            let mut best: (Wishes, usize) = ([f64::INFINITY; 7], 0);
-            if after.wishes[j][0].is_finite() {
-                for &i in &useful {
-                    let (driver, setting) = switches(&before.candidates[i].arrangement, &to.arrangement);
-                    let mut sum = sums[i];
-                    for (s, own) in sum.iter_mut().zip(after.wishes[j]) {
-                        *s += own;
-                    }
-                    sum[2] += driver;
-                    sum[5] += setting;
-                    if less(&sum, &best.0) {
-                        best = (sum, i);
-                    }
-                }
-            }
-            next.push(best.0);
-            from.push(best.1);
-        }
-        sums = next;
-        back.push(from);
-    }
-    let last = (0..sums.len()).reduce(|a, b| if less(&sums[b], &sums[a]) { b } else { a }).unwrap_or(0);
-    let mut way = vec![last];
-    for from in back.iter().rev() {
-        way.push(from[way[way.len() - 1]]);
-    }
-    way.reverse();
-    (sums[last], way)
 }
 
 impl Planned<'_> {
@@ -291,7 +242,8 @@ impl Planned<'_> {
             Outcome::Meets { remedies, price, gap, .. } => (remedies.clone(), *price, *gap, None),
             _ => {
                 let remedies = attempt(&ground);
-                let price = arrangement.price + remedies.iter().map(|&r| scene.remedies[r].price).sum::<u32>();
+                let price =
+                    arrangement.price + remedies.iter().map(|&r| scene.remedies[r].price).sum::<u32>();
                 (remedies, price, 0, Some(()))
             }
         };
@@ -336,39 +288,6 @@ fn attempt(ground: &Ground<'_, '_>) -> Vec<usize> {
     all
 }
 
-fn missed_by(scene: &Scene<'_>, report: &Report) -> Missed {
-    let over = report.loops.iter().filter(|l| l.excess().0 > 0.0).max_by(|a, b| a.excess().0.total_cmp(&b.excess().0));
-    if let Some(worst) = over {
-        let widest = worst.legs.iter().max_by(|a, b| a.span.typical().0.total_cmp(&b.span.typical().0));
-        let leg = widest.map_or(String::new(), |l| format!("; the longest leg is {} with {:.1} ms", l.name, l.span.typical().0));
-        let limit = worst.limit.as_ref().map_or(0.0, |l| l.0.0);
-        return Missed {
-            binding: format!("{}: {:.1} ms against {limit} ms{leg}", worst.who, worst.total.typical().0),
-            change: "another interface or driver for this phase, direct monitoring, or a performer who bears more".into(),
-        };
-    }
-    let busiest = match &report.roll {
-        Some((roll, response)) if response / roll.deadline_us > report.cue.worst_ratio() => roll,
-        _ => &report.cue,
-    };
-    let names: Vec<String> = busiest.critical_chain.iter().map(|&n| node_title(&scene.bench, n)).collect();
-    let change = match busiest.bound_by {
-        crate::load::BoundBy::Chain => "a shorter chain: print the track that begins it, or a faster core; more cores do not help",
-        crate::load::BoundBy::Burst => "fewer processors with large blocks of their own, or a buffer as large as theirs",
-        crate::load::BoundBy::Cores => "fewer or lighter processors, more cores, or a larger buffer",
-    };
-    Missed {
-        binding: format!(
-            "{:.3} dropouts an hour against {}: {} ({})",
-            report.dropouts.typical,
-            scene.target,
-            busiest.bound_by.word(),
-            names.join(" → ")
-        ),
-        change: change.into(),
-    }
-}
-
 /// Name of a node for people.
 #[must_use]
 pub fn node_title(bench: &Bench<'_>, node: usize) -> String {
@@ -383,96 +302,6 @@ pub fn node_title(bench: &Bench<'_>, node: usize) -> String {
             bus.name.clone().unwrap_or_else(|| bus.id.clone())
         }
         NodeKind::Main => "main output".into(),
-    }
-}
-
-/// The best that the chosen driver can do without rendering ahead, in words.
-fn without_roll(weighed: &Weighed<'_>, chosen: usize) -> Option<String> {
-    let driver = weighed.candidates[chosen].arrangement.setting.driver;
-    let plain = weighed.candidates.iter().filter(|c| c.arrangement.roll.is_none() && c.arrangement.setting.driver == driver);
-    let prices = plain.clone().filter_map(|c| match c.outcome {
-        Outcome::Meets { price, .. } => Some(price),
-        Outcome::Dearer(least) => Some(least),
-        Outcome::Fails { .. } | Outcome::NoRoll(_) => None,
-    });
-    if let Some(least) = prices.min() {
-        return Some(format!("without rendering ahead, remedies for at least {least} would be needed"));
-    }
-    // Of the settings that meet the limits, the one that breaks least; or else the one that misses them by least.
-    let misses = plain.filter_map(|c| match c.outcome {
-        Outcome::Fails { over, dropouts, .. } => Some((over.0, dropouts, c.arrangement.setting.buffer.label())),
-        _ => None,
-    });
-    let nearest = misses.min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.total_cmp(&b.1)))?;
-    Some(if nearest.0 > 0.0 {
-        format!("without rendering ahead no buffer meets the limits: the nearest, {}, is {:.1} ms over", nearest.2, nearest.0)
-    } else {
-        format!(
-            "only rendering ahead cures this: the nearest without it, {}, still breaks {:.2} times an hour whatever is done",
-            nearest.2, nearest.1
-        )
-    })
-}
-
-/// The two nearest alternatives: of other settings, those that lose by the least, with the reason.
-fn alternatives(weighed: &Weighed<'_>, chosen: usize) -> Vec<WhyNot> {
-    let own = &weighed.candidates[chosen].arrangement;
-    let same = |a: &Arrangement| a.setting == own.setting;
-    let rank = |c: &Candidate, w: &Wishes| -> Wishes {
-        match c.outcome {
-            Outcome::Dearer(least) => [0.0, 0.0, 0.0, f64::from(least), 0.0, 0.0, 0.0],
-            _ => *w,
-        }
-    };
-    let mut others: Vec<(Wishes, &Candidate)> = weighed
-        .candidates
-        .iter()
-        .zip(&weighed.wishes)
-        .filter(|(c, _)| !same(&c.arrangement) && !matches!(c.outcome, Outcome::NoRoll(_)))
-        .map(|(c, w)| (rank(c, w), c))
-        .collect();
-    others.sort_by(|a, b| {
-        first_difference(&a.0, &b.0).map_or(std::cmp::Ordering::Equal, |k| a.0[k].total_cmp(&b.0[k]))
-    });
-    let mut seen: Vec<&Arrangement> = Vec::new();
-    let mut answer = Vec::new();
-    for (wishes, candidate) in others {
-        if seen.iter().any(|a| a.setting == candidate.arrangement.setting) {
-            continue;
-        }
-        seen.push(&candidate.arrangement);
-        let why = why_lost(weighed, chosen, candidate, &wishes);
-        answer.push(WhyNot { arrangement: candidate.arrangement.clone(), why });
-        if answer.len() == 2 {
-            break;
-        }
-    }
-    answer
-}
-
-fn why_lost(weighed: &Weighed<'_>, chosen: usize, lost: &Candidate, lost_wishes: &Wishes) -> String {
-    let own = &weighed.wishes[chosen];
-    match &lost.outcome {
-        Outcome::Fails { over, performer, dropouts } => {
-            let people = &weighed.scene.bench.session.performers;
-            match performer.map(|p| people[p].title()) {
-                Some(who) => format!("{who} stays {:.1} ms over the limit whatever is done", over.0),
-                None => format!("it still breaks {dropouts:.2} times an hour whatever is done"),
-            }
-        }
-        Outcome::Dearer(least) => format!("remedies for at least {least} would be needed, against {}", own[3]),
-        Outcome::NoRoll(processor) => format!("{processor} cannot ride the cue block and is kept"),
-        Outcome::Meets { price, .. } => match first_difference(lost_wishes, own) {
-            Some(3) if f64::from(*price) > own[3] => format!("its remedies cost {price}, against {}", own[3]),
-            Some(4) if lost_wishes[4] > own[4] => "it meets every limit, but less certainly".into(),
-            Some(6) if lost_wishes[6] > own[6] && weighed.scene.kind.least_delay => {
-                format!("it meets every limit too, with {:.1} ms more delay", lost_wishes[6] - own[6])
-            }
-            Some(6) if lost_wishes[6] > own[6] => {
-                format!("it meets every limit too, with the worst block at {:.0} % against {:.0} %", lost_wishes[6] * 100.0, own[6] * 100.0)
-            }
-            _ => "as good here, but it means more changes between phases".into(),
-        },
     }
 }
 
@@ -498,9 +327,10 @@ pub fn trade(scene: &Scene<'_>, chosen: &Arrangement, remedies: &[usize]) -> Vec
     let measures: Vec<(f64, f64)> = all.iter().map(|p| (p.round_trip_ms, p.dropouts_per_hour)).collect();
     for (i, point) in all.iter_mut().enumerate() {
         let a = measures[i];
-        let beaten = measures.iter().enumerate().any(|(j, b)| {
-            b.0 <= a.0 && b.1 <= a.1 && (b.0 < a.0 || b.1 < a.1 || j < i)
-        });
+        let beaten = measures
+            .iter()
+            .enumerate()
+            .any(|(j, b)| b.0 <= a.0 && b.1 <= a.1 && (b.0 < a.0 || b.1 < a.1 || j < i));
         point.on_frontier = !beaten;
     }
     all

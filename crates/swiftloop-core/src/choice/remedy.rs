@@ -59,7 +59,13 @@ pub struct Remedy {
 
 /// Every remedy that applies to a phase on an interface; performers may go direct only when listed in `direct_fits`.
 #[must_use]
-pub fn all(bench: &Bench<'_>, interface: usize, phase: &Phase, live: &[usize], direct_fits: &[usize]) -> Vec<Remedy> {
+pub fn all(
+    bench: &Bench<'_>,
+    interface: usize,
+    phase: &Phase,
+    live: &[usize],
+    direct_fits: &[usize],
+) -> Vec<Remedy> {
     let mut maker = Maker { bench, phase, remedies: Vec::new() };
     let session = bench.session;
     let cue = session.routes().downstream(live);
@@ -108,7 +114,10 @@ pub(super) fn may_go_direct(bench: &Bench<'_>, phase: &Phase) -> Vec<usize> {
     (0..session.performers.len())
         .filter(|&i| {
             let p = &session.performers[i];
-            phase.performers.contains(&p.id) && p.listens != Listens::Direct && !p.needs_software && p.hears.iter().all(live)
+            phase.performers.contains(&p.id)
+                && p.listens != Listens::Direct
+                && !p.needs_software
+                && p.hears.iter().all(live)
         })
         .collect()
 }
@@ -138,7 +147,14 @@ impl Maker<'_, '_> {
         });
     }
 
-    fn on_processor(&mut self, index: usize, p: &Processor, node: usize, on_live_path: bool, finishing: bool) {
+    fn on_processor(
+        &mut self,
+        index: usize,
+        p: &Processor,
+        node: usize,
+        on_live_path: bool,
+        finishing: bool,
+    ) {
         if self.is_kept(&p.id) {
             return;
         }

@@ -1,6 +1,7 @@
 //! The full report of one arrangement with a set of remedies: loops, load, risk, all with doubt.
 
-use super::ground::{Applied, Part, Worked};
+use super::ground::Worked;
+use super::part::{Applied, Part};
 use super::{Ground, Remedy};
 use crate::load::{BlockLoad, BoundBy, critical_path, list_schedule};
 use crate::loops::{Loop, loops_of};
@@ -63,7 +64,8 @@ pub fn report(ground: &Ground<'_, '_>, chosen: &[usize]) -> Report {
     let low = |p: usize| scene.latency[p].low().0.min(applied.latency[p]);
     let high_chains = scene.chains(|p| applied.latency[p], &applied.direct);
     let low_chains = scene.chains(low, &applied.direct);
-    let mut loops = loops_of(&scene.bench, setting, scene.phase, (&high_chains, &low_chains), &applied.direct);
+    let mut loops =
+        loops_of(&scene.bench, setting, scene.phase, (&high_chains, &low_chains), &applied.direct);
     let room = |l: &Loop| l.limit.as_ref().map_or(f64::INFINITY, |x| x.0.0 - l.total.typical().0);
     loops.sort_by(|a, b| room(a).total_cmp(&room(b)));
 
@@ -98,10 +100,17 @@ pub fn report(ground: &Ground<'_, '_>, chosen: &[usize]) -> Report {
     }
 }
 
-fn block_load(ground: &Ground<'_, '_>, part: &Part, applied: &Applied, worked: &[Worked], deadline_us: f64) -> BlockLoad {
+fn block_load(
+    ground: &Ground<'_, '_>,
+    part: &Part,
+    applied: &Applied,
+    worked: &[Worked],
+    deadline_us: f64,
+) -> BlockLoad {
     let routes = ground.scene.bench.session.routes();
     let workers = ground.arrangement.workers;
-    let worst_at = (0..worked.len()).max_by(|&a, &b| worked[a].bound_us.total_cmp(&worked[b].bound_us)).unwrap_or(0);
+    let worst_at =
+        (0..worked.len()).max_by(|&a, &b| worked[a].bound_us.total_cmp(&worked[b].bound_us)).unwrap_or(0);
     let worst = worked[worst_at];
     let cost = part.node_costs(worst_at, routes, applied);
     let included = |n: usize| part.included[n];

@@ -97,7 +97,8 @@ impl<'a> Scene<'a> {
             .collect();
         let machine = &bench.rig.machine;
         let class_speed = |power: Power| {
-            bench.tables.machine_class(&machine.class, power.word()).map_or(1.0, |c| c.speed.0) * machine.speed()
+            bench.tables.machine_class(&machine.class, power.word()).map_or(1.0, |c| c.speed.0)
+                * machine.speed()
         };
         let powers = [machine.power, Power::Performance];
         let mut scene = Self {
@@ -142,7 +143,11 @@ impl<'a> Scene<'a> {
     #[must_use]
     pub fn stream_channels(&self) -> u32 {
         let tracks = &self.bench.session.tracks;
-        tracks.iter().filter(|t| !t.disabled && !t.unused && t.source != Source::Instrument).map(|t| t.channels).sum()
+        tracks
+            .iter()
+            .filter(|t| !t.disabled && !t.unused && t.source != Source::Instrument)
+            .map(|t| t.channels)
+            .sum()
     }
 
     fn resources(&self) -> (f64, f64) {
@@ -179,7 +184,9 @@ impl<'a> Scene<'a> {
                     _ => false,
                 })
             };
-            let found = (0..self.remedies.len()).filter(|&r| helps(&self.remedies[r])).min_by_key(|&r| self.remedies[r].price);
+            let found = (0..self.remedies.len())
+                .filter(|&r| helps(&self.remedies[r]))
+                .min_by_key(|&r| self.remedies[r].price);
             match found {
                 Some(r) => forced.push(r),
                 None => return Err(processor.title().to_string()),

@@ -126,7 +126,11 @@ impl<'s, 'a> Open<'s, 'a> {
             given
         } else if !ground.hopeful(&forced, &items) {
             let (excess, performer, dropouts) = what_remains(&ground);
-            return Err(Outcome::Fails { over: crate::units::Frames(excess).at(scene.rate), performer, dropouts });
+            return Err(Outcome::Fails {
+                over: crate::units::Frames(excess).at(scene.rate),
+                performer,
+                dropouts,
+            });
         } else {
             given.saturating_add(ground.bound(&forced, &items).0)
         };
@@ -185,7 +189,8 @@ pub fn candidates(scene: &Scene<'_>) -> Vec<Candidate> {
 /// dear are then never searched beyond the price of the cheapest.
 fn cheapest_of_driver(mut open: Vec<Open<'_, '_>>) -> Vec<Candidate> {
     let mut solved = Vec::new();
-    let mut close = |o: Open<'_, '_>, outcome| solved.push(Candidate { arrangement: o.ground.arrangement, outcome });
+    let mut close =
+        |o: Open<'_, '_>, outcome| solved.push(Candidate { arrangement: o.ground.arrangement, outcome });
     while let Some(purse) = open.iter().map(|o| o.at_least).min() {
         let mut found = false;
         for mut o in std::mem::take(&mut open) {

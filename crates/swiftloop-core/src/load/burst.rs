@@ -44,7 +44,8 @@ pub fn patterns(n: u32, internal: impl IntoIterator<Item = u32>) -> Patterns {
         });
         *counts.entry(due.fold(0, |mask, (i, _)| mask | 1 << i)).or_default() += 1;
     }
-    let mut blocks: Vec<(f64, u32)> = counts.into_iter().map(|(mask, c)| (c as f64 / cycle as f64, mask)).collect();
+    let mut blocks: Vec<(f64, u32)> =
+        counts.into_iter().map(|(mask, c)| (c as f64 / cycle as f64, mask)).collect();
     blocks.sort_by_key(|b| b.1 == all_due);
     Patterns { sizes, blocks, capped: false }
 }

@@ -66,4 +66,3 @@ pub fn node_cost(channels: u32, tables: &Tables) -> CallCost {
         internal: None,
     }
 }
-

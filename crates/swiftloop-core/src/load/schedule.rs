@@ -79,7 +79,8 @@ pub fn list_schedule(routes: &Routes, cost: &[f64], workers: u32, included: impl
     }
     let mut ready: std::collections::BinaryHeap<(Key, usize)> =
         (0..count).filter(|&n| included(n) && waiting[n] == 0).map(|n| (Key(remaining[n]), n)).collect();
-    let mut running: std::collections::BinaryHeap<(std::cmp::Reverse<Key>, usize)> = std::collections::BinaryHeap::new();
+    let mut running: std::collections::BinaryHeap<(std::cmp::Reverse<Key>, usize)> =
+        std::collections::BinaryHeap::new();
     let mut now = 0.0;
     loop {
         while running.len() < workers.max(1) as usize {

@@ -45,7 +45,9 @@ pub fn hidden(bench: &Bench<'_>, setting: &Setting, line: &Fit) -> (f64, Frames)
     let model = bench.model(setting);
     let blocks_in = bench.driver(setting).blocks_in.unwrap_or(model.blocks_in);
     let described = blocks_in.typical().0 + bench.blocks_out(setting).typical().0;
-    let sum = |way| declared(bench, setting, way).iter().map(|l| l.span.typical().frames_at(setting.rate).0).sum::<f64>();
+    let sum = |way| {
+        declared(bench, setting, way).iter().map(|l| l.span.typical().frames_at(setting.rate).0).sum::<f64>()
+    };
     let fixed = sum(Way::In) + sum(Way::Out) - described * setting.buffer.block.frames().0;
     (line.blocks - described, Frames(line.fixed.0 - fixed))
 }
@@ -69,16 +71,24 @@ fn declared(bench: &Bench<'_>, setting: &Setting, way: Way) -> Vec<Leg> {
     let rate = setting.rate;
 
     let declared_converter = interface.converters.iter().find(|c| c.rate_hz == rate);
-    let converter = Figure::declared_or(declared_converter.map(|c| way.pick(c.in_frames, c.out_frames)), assume.converter_frames);
+    let converter = Figure::declared_or(
+        declared_converter.map(|c| way.pick(c.in_frames, c.out_frames)),
+        assume.converter_frames,
+    );
     let converter = leg(way.pick("converter in", "converter out"), in_ms(converter, setting), String::new());
 
-    let reported = driver.reported.iter().find(|r| r.rate_hz == rate && Some(r.buffer_frames) == known_block(setting));
+    let reported =
+        driver.reported.iter().find(|r| r.rate_hz == rate && Some(r.buffer_frames) == known_block(setting));
     let middle = if let Some(reported) = reported {
         let claimed = way.pick(reported.in_frames, reported.out_frames).at(rate);
         let hidden = way.pick(assume.hidden_in_ms, assume.hidden_out_ms);
         let range = Range::spanning(claimed, claimed, claimed + hidden);
         let name = way.pick("driver in, as it reports", "driver out, as it reports");
-        vec![leg(name, Figure { range, origin: Origin::Reported }, "reports leave out what the driver hides".into())]
+        vec![leg(
+            name,
+            Figure { range, origin: Origin::Reported },
+            "reports leave out what the driver hides".into(),
+        )]
     } else {
         let link = bench.tables.connection(&interface.connection);
         let link_ms = link.map_or(Range::zero(), |l| way.pick(l.in_ms, l.out_ms));
@@ -88,7 +98,8 @@ fn declared(bench: &Bench<'_>, setting: &Setting, way: Way) -> Vec<Leg> {
         };
         let safety = way.pick(interface.safety_in_frames, interface.safety_out_frames);
         let safety = in_ms(Figure::declared_or(safety, assume.safety_frames), setting);
-        let fixed = Figure { range: way.pick(model.fixed_in_ms, model.fixed_out_ms), origin: Origin::Assumed };
+        let fixed =
+            Figure { range: way.pick(model.fixed_in_ms, model.fixed_out_ms), origin: Origin::Assumed };
         let blocks = if way == Way::In {
             Figure::declared_or(driver.blocks_in, model.blocks_in)
         } else {
@@ -136,7 +147,8 @@ fn known_block(setting: &Setting) -> Option<Block> {
 
 /// Legs from measured round trips at this rate, or nothing when there are none that apply.
 fn measured(bench: &Bench<'_>, setting: &Setting) -> Option<(Vec<Leg>, Option<Fit>)> {
-    let trips: Vec<&MeasuredTrip> = bench.driver(setting).measured.iter().filter(|t| t.rate_hz == setting.rate).collect();
+    let trips: Vec<&MeasuredTrip> =
+        bench.driver(setting).measured.iter().filter(|t| t.rate_hz == setting.rate).collect();
     let figure = |range: Range<Frames>| Figure { range: range.at(setting.rate), origin: Origin::Measured };
     if let Some(name) = &setting.buffer.speed {
         let trip = trips.iter().find(|t| t.speed.as_ref() == Some(name))?;
@@ -160,11 +172,7 @@ fn measured(bench: &Bench<'_>, setting: &Setting) -> Option<(Vec<Leg>, Option<Fi
         // A point measured at this very buffer beats the line through all of them.
         let fixed = match here {
             Some(r) => r.map(|f| Frames(f.0 - blocks)),
-            None => Range::spanning(
-                Frames(line.fixed.0 - spread),
-                line.fixed,
-                Frames(line.fixed.0 + spread),
-            ),
+            None => Range::spanning(Frames(line.fixed.0 - spread), line.fixed, Frames(line.fixed.0 + spread)),
         };
         let (extra_blocks, extra_frames) = hidden(bench, setting, &line);
         let blocks_note = match extra_blocks {

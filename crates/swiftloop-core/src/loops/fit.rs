@@ -63,7 +63,9 @@ mod tests {
 
     #[test]
     fn what_the_line_does_not_explain_is_said() {
-        let line = fit(&[(Block(0x40), Frames(100.0)), (Block(0x80), Frames(200.0)), (Block(0xc0), Frames(330.0))]).unwrap();
+        let line =
+            fit(&[(Block(0x40), Frames(100.0)), (Block(0x80), Frames(200.0)), (Block(0xc0), Frames(330.0))])
+                .unwrap();
         assert!((line.unexplained.0 - 10.0).abs() < 1e-9, "{line:?}");
     }
 }

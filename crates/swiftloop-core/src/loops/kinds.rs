@@ -64,9 +64,10 @@ pub fn loop_of(
 }
 
 fn kind_of(bench: &Bench<'_>, person: &Performer) -> LoopKind {
-    let plays_keys = person.hears.iter().any(|id| {
-        bench.session.tracks.iter().any(|t| &t.id == id && t.source == Source::Instrument)
-    });
+    let plays_keys = person
+        .hears
+        .iter()
+        .any(|id| bench.session.tracks.iter().any(|t| &t.id == id && t.source == Source::Instrument));
     match person.listens {
         Listens::Direct => LoopKind::Direct,
         _ if plays_keys => LoopKind::Keys,
@@ -79,7 +80,13 @@ fn air_out(bench: &Bench<'_>, person: &Performer) -> Option<Leg> {
     far.then(|| air("air from the speakers", person.speaker_m, bench.tables.assume.speaker_distance_m))
 }
 
-fn sound_legs(b: &Bench<'_>, s: &Setting, who: &Performer, e: &Electric, chains: (&Chains, &Chains)) -> Vec<Leg> {
+fn sound_legs(
+    b: &Bench<'_>,
+    s: &Setting,
+    who: &Performer,
+    e: &Electric,
+    chains: (&Chains, &Chains),
+) -> Vec<Leg> {
     let mut legs = vec![air("air to the microphone", who.mic_m, b.tables.assume.mic_distance_m)];
     legs.extend(e.inward.iter().cloned());
     legs.extend(adaptation(b, s));
@@ -90,7 +97,13 @@ fn sound_legs(b: &Bench<'_>, s: &Setting, who: &Performer, e: &Electric, chains:
     legs
 }
 
-fn keys_legs(b: &Bench<'_>, s: &Setting, who: &Performer, e: &Electric, chains: (&Chains, &Chains)) -> Vec<Leg> {
+fn keys_legs(
+    b: &Bench<'_>,
+    s: &Setting,
+    who: &Performer,
+    e: &Electric,
+    chains: (&Chains, &Chains),
+) -> Vec<Leg> {
     let assume = &b.tables.assume;
     let keys = |name: &str, figure: Figure<Ms>, note: String| Leg {
         name: name.into(),
@@ -126,7 +139,11 @@ fn keys_legs(b: &Bench<'_>, s: &Setting, who: &Performer, e: &Electric, chains: 
         keys("key scan", scan, String::new()),
         link,
         keys("event timing", Figure { range: timing.0, origin: Origin::Declared }, timing.1.into()),
-        keys("instrument's attack", Figure { range: assume.instrument_ms, origin: Origin::Assumed }, String::new()),
+        keys(
+            "instrument's attack",
+            Figure { range: assume.instrument_ms, origin: Origin::Assumed },
+            String::new(),
+        ),
     ];
     legs.extend(adaptation(b, s));
     legs.extend(resampler(b, s, 1.0));
@@ -172,7 +189,8 @@ fn live_chain(b: &Bench<'_>, s: &Setting, who: &Performer, (high, low): (&Chains
         .path(cue)
         .into_iter()
         .flat_map(|n| {
-            let slow = routes.nodes[n].processors.clone().filter(|&p| b.session.processor(p).latency_frames.0 > 0.0);
+            let slow =
+                routes.nodes[n].processors.clone().filter(|&p| b.session.processor(p).latency_frames.0 > 0.0);
             slow.map(|p| b.session.processor(p).title()).collect::<Vec<_>>()
         })
         .collect();
@@ -231,7 +249,9 @@ impl crate::session::Session {
             .performers_in(phase)
             .filter(|p| p.listens != Listens::Direct)
             .flat_map(|p| p.hears.iter().filter_map(|id| self.node_of(id)))
-            .filter(|&n| matches!(self.routes().nodes[n].kind, NodeKind::Track(t) if !self.tracks[t].disabled))
+            .filter(
+                |&n| matches!(self.routes().nodes[n].kind, NodeKind::Track(t) if !self.tracks[t].disabled),
+            )
             .collect();
         live.sort_unstable();
         live.dedup();

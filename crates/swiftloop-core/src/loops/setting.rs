@@ -78,7 +78,8 @@ impl<'a> Bench<'a> {
         all.retain(|s| {
             let model = self.model(s);
             s.buffer.speed.is_some()
-                || (s.buffer.block >= model.smallest_block && s.buffer.block.frames().at(s.rate) >= model.smallest_ms)
+                || (s.buffer.block >= model.smallest_block
+                    && s.buffer.block.frames().at(s.rate) >= model.smallest_ms)
         });
         all
     }

@@ -58,7 +58,9 @@ impl Loop {
                  (key_scan_ms)"
             }
             Part::Chain => "switch the processor off and unload it, then look whether the delay goes away",
-            Part::Software => "look up the software's own block and write it into session.toml (block_frames)",
+            Part::Software => {
+                "look up the software's own block and write it into session.toml (block_frames)"
+            }
         };
         Some(WidestDoubt { leg: widest.name.clone(), spread, measure_with })
     }

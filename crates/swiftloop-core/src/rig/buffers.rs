@@ -109,7 +109,8 @@ impl Buffers {
         }
         if let Some(blocks) = &self.blocks {
             for (i, &count) in blocks.counts.iter().enumerate() {
-                let with = |&b: &Block| Offered { count: Some(count), extra_blocks: i > 0, ..Offered::plain(b) };
+                let with =
+                    |&b: &Block| Offered { count: Some(count), extra_blocks: i > 0, ..Offered::plain(b) };
                 all.extend(blocks.frames.iter().map(with));
             }
         }
@@ -133,12 +134,15 @@ impl Buffers {
     #[must_use]
     pub fn find(&self, rate: Hz, wanted: &str) -> Option<Offered> {
         let offered = self.offered(rate);
-        if let Some(hit) = offered.iter().find(|o| o.speed.as_deref() == Some(wanted) || o.label() == wanted) {
+        if let Some(hit) = offered.iter().find(|o| o.speed.as_deref() == Some(wanted) || o.label() == wanted)
+        {
             return Some(hit.clone());
         }
         let frames: u32 = wanted.parse().ok()?;
         if let Some(steps) = self.steps {
-            let on_step = frames >= steps.from.0 && frames <= steps.to.0 && (frames - steps.from.0).is_multiple_of(steps.by.0);
+            let on_step = frames >= steps.from.0
+                && frames <= steps.to.0
+                && (frames - steps.from.0).is_multiple_of(steps.by.0);
             return on_step.then(|| Offered::plain(Block(frames)));
         }
         offered.into_iter().find(|o| o.speed.is_none() && o.block.0 == frames)

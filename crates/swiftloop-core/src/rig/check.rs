@@ -2,8 +2,8 @@
 //! on other values. The first contradiction found is returned with the path to it.
 
 use super::{Driver, Interface, Machine, Rig, WakeProfile};
-use crate::tables::Tables;
 use crate::Invalid;
+use crate::tables::Tables;
 
 impl Rig {
     /// The rig, if it can be true.
@@ -28,7 +28,9 @@ impl Rig {
         let known: Vec<&str> = self.interfaces.iter().map(|i| i.id.as_str()).collect();
         for (i, place) in self.places.iter().enumerate() {
             if !known.contains(&place.interface.as_str()) {
-                return Err(missing("interface", &place.interface, &known).at("interface").in_list("place", i));
+                return Err(missing("interface", &place.interface, &known)
+                    .at("interface")
+                    .in_list("place", i));
             }
         }
         for (i, program) in self.programs.iter().enumerate() {
@@ -75,7 +77,8 @@ pub fn nearest<'a>(word: &str, known: &[&'a str]) -> Option<&'a str> {
 
 fn check_machine(machine: &Machine, tables: &Tables) -> Result<(), Invalid> {
     if machine.cores == 0 || machine.cores > 1024 {
-        return Err(Invalid::new("a machine has from 1 to 1024 cores", "write the number of physical cores").at("cores"));
+        return Err(Invalid::new("a machine has from 1 to 1024 cores", "write the number of physical cores")
+            .at("cores"));
     }
     if machine.threads.is_some_and(|t| t < machine.cores || t > machine.cores * 8) {
         return Err(Invalid::new(
@@ -106,7 +109,9 @@ fn check_profile(profile: &WakeProfile) -> Result<(), Invalid> {
     let rising = profile.bins.windows(2).all(|w| w[0].up_to_us < w[1].up_to_us);
     let counted: u64 = profile.bins.iter().map(|b| b.count).fold(0, u64::saturating_add);
     if profile.bins.is_empty() || !rising {
-        return Err(Invalid::new("bins must be in rising order, at least one", "sort them by up_to_us").at("bins"));
+        return Err(
+            Invalid::new("bins must be in rising order, at least one", "sort them by up_to_us").at("bins")
+        );
     }
     if counted != profile.wakes {
         return Err(Invalid::new(
@@ -142,11 +147,17 @@ fn check_interface(interface: &Interface, tables: &Tables) -> Result<(), Invalid
     }
     for (i, converter) in interface.converters.iter().enumerate() {
         if interface.converters[..i].iter().any(|c| c.rate_hz == converter.rate_hz) {
-            return Err(Invalid::new("two converter lines for one rate", "keep one of them").in_list("converter", i));
+            return Err(
+                Invalid::new("two converter lines for one rate", "keep one of them").in_list("converter", i)
+            );
         }
     }
     if interface.drivers.is_empty() {
-        return Err(Invalid::new("an interface without a driver cannot be used", "add an [[interface.driver]]").at("driver"));
+        return Err(Invalid::new(
+            "an interface without a driver cannot be used",
+            "add an [[interface.driver]]",
+        )
+        .at("driver"));
     }
     for (i, driver) in interface.drivers.iter().enumerate() {
         if interface.drivers[..i].iter().any(|other| other.word() == driver.word()) {
@@ -163,10 +174,14 @@ fn check_driver(driver: &Driver, tables: &Tables) -> Result<(), Invalid> {
         return Err(missing("driver model", &driver.model, &known).at("model"));
     }
     if driver.rates_hz.is_empty() {
-        return Err(Invalid::new("a driver offers at least one rate", "list its rates in hertz").at("rates_hz"));
+        return Err(
+            Invalid::new("a driver offers at least one rate", "list its rates in hertz").at("rates_hz")
+        );
     }
     if let Some(i) = driver.depths.iter().position(|d| ![16, 24, 32].contains(d)) {
-        return Err(Invalid::new("depths are 16, 24 or 32 bits", "list what the driver offers").in_list("depths", i));
+        return Err(
+            Invalid::new("depths are 16, 24 or 32 bits", "list what the driver offers").in_list("depths", i)
+        );
     }
     if driver.buffers.languages() != 1 {
         return Err(Invalid::new(
@@ -176,14 +191,22 @@ fn check_driver(driver: &Driver, tables: &Tables) -> Result<(), Invalid> {
         .at("buffers"));
     }
     if driver.buffers.offered(driver.rates_hz[0]).is_empty() {
-        return Err(Invalid::new("no buffer is offered", "list at least one; ranges run from small to large").at("buffers"));
+        return Err(Invalid::new(
+            "no buffer is offered",
+            "list at least one; ranges run from small to large",
+        )
+        .at("buffers"));
     }
     if driver.buffers.blocks.as_ref().is_some_and(|b| b.counts.iter().any(|&c| c == 0 || c > 64)) {
-        return Err(Invalid::new("a count of blocks lies between 1 and 64", "correct counts").at("blocks").at("buffers"));
+        return Err(Invalid::new("a count of blocks lies between 1 and 64", "correct counts")
+            .at("blocks")
+            .at("buffers"));
     }
     for (key, blocks) in [("blocks_in", driver.blocks_in), ("blocks_out", driver.blocks_out)] {
         if blocks.is_some_and(|b| b.low().0 <= 0.0) {
-            return Err(Invalid::new("a driver holds more than no blocks", "write at least a part of one").at(key));
+            return Err(
+                Invalid::new("a driver holds more than no blocks", "write at least a part of one").at(key)
+            );
         }
     }
     for (i, reported) in driver.reported.iter().enumerate() {

@@ -4,8 +4,8 @@
 
 mod buffers;
 mod check;
-pub(crate) use check::{missing, twice};
 pub use check::nearest;
+pub(crate) use check::{missing, twice};
 mod driver;
 mod profile;
 

@@ -4,35 +4,41 @@
 //! by elimination without subtraction (Grassmann, Taksar and Heyman 1985), so that even a dropout in 10¹⁵
 //! blocks keeps its digits.
 
+/// Points at which the law is looked at within one step of the grid.
+const SAMPLES: usize = 4;
+
 /// Mean number of blocks until the backlog passes the reserve, starting with none.
 ///
 /// `later_than(t)` is P(S > t) of the time one block takes, in units of the period; `reserve` is the deadline in
-/// periods (1 or more); `steps` the grid's steps in one period. The service time is rounded up to the grid, so the
-/// answer errs on the side of more dropouts.
+/// periods (1 or more); `steps` the grid's steps in one period. Each service time is split between its two neighbours on
+/// the grid so that the mean stays what it is (rounding up would overload a system near saturation); that widens the
+/// law a little, so the answer errs on the side of more dropouts.
 #[must_use]
 pub fn mean_blocks_to_dropout(later_than: impl Fn(f64) -> f64, reserve: f64, steps: usize) -> f64 {
     let h = 1.0 / steps as f64;
     // Backlog states 0, h, 2h, … up to reserve − 1: what may be left over without having broken.
     let states = ((reserve - 1.0).max(0.0) * steps as f64).floor() as usize + 1;
-    // P(S > k·h) once for all k that can matter.
-    let tail: Vec<f64> = (0..=states + steps).map(|k| later_than(k as f64 * h).clamp(0.0, 1.0)).collect();
-    let mass = |k: isize| -> f64 {
-        // S in ((k−1)h, kh] is rounded up to kh; S ≤ 0 counts as zero.
-        match k {
-            k if k < 0 => 0.0,
-            0 => 1.0 - tail[0],
-            k => tail[k as usize - 1] - tail[k as usize],
-        }
+    let cells = states + steps;
+    let tail: Vec<f64> = (0..=cells).map(|k| later_than(k as f64 * h).clamp(0.0, 1.0)).collect();
+    // Split so, the discrete law has P(S > k·h) = the mean of P(S > t) over the cell above k·h.
+    let over_cell = |k: usize| {
+        let sum: f64 =
+            (0..SAMPLES).map(|s| later_than((k as f64 + (s as f64 + 0.5) / SAMPLES as f64) * h)).sum();
+        (sum / SAMPLES as f64).clamp(tail[k + 1].min(tail[k]), tail[k])
     };
+    let discrete: Vec<f64> = (0..cells).map(over_cell).collect();
+    let beyond = |k: isize| if k < 0 { 1.0 } else { discrete[(k as usize).min(cells - 1)] };
     // From backlog i: next = max(0, i + S − steps); broken when i + S > states − 1 + steps.
     let mut q = vec![vec![0.0; states]; states];
     let mut broken = vec![0.0; states];
     for i in 0..states {
+        broken[i] = tail[states - 1 + steps - i];
         for (j, cell) in q[i].iter_mut().enumerate() {
             let k = j as isize + steps as isize - i as isize;
-            *cell = if j == 0 { 1.0 - tail_at(&tail, k) } else { mass(k) };
+            let above = if j + 1 == states { broken[i] } else { beyond(k) };
+            let below = if j == 0 { 1.0 } else { beyond(k - 1) };
+            *cell = (below - above).max(0.0);
         }
-        broken[i] = tail_at(&tail, (states - 1 + steps - i) as isize);
     }
     // Expected visits by elimination from the last state to the first; `time[i]` is the time spent per visit.
     let mut time = vec![1.0; states];
@@ -55,10 +61,6 @@ pub fn mean_blocks_to_dropout(later_than: impl Fn(f64) -> f64, reserve: f64, ste
         }
     }
     if broken[0] <= 0.0 { f64::INFINITY } else { time[0] / broken[0] }
-}
-
-fn tail_at(tail: &[f64], k: isize) -> f64 {
-    if k < 0 { 1.0 } else { tail[(k as usize).min(tail.len() - 1)] }
 }
 
 #[cfg(test)]
@@ -84,7 +86,15 @@ mod tests {
     #[test]
     fn agrees_with_the_closed_form_of_the_reflected_walk() {
         let (p, q) = (0.3, 0.7);
-        let later = |t: f64| if t < 0.5 { 1.0 } else if t < 1.5 { p } else { 0.0 };
+        let later = |t: f64| {
+            if t < 0.5 {
+                1.0
+            } else if t < 1.5 {
+                p
+            } else {
+                0.0
+            }
+        };
         // Two steps a period; reserve of 3 periods leaves backlog states 0..=4 in steps of half a period.
         let got = mean_blocks_to_dropout(later, 3.0, 2);
         // From 0 (reflecting by staying) to 5: sum over the rungs of the mean time to climb each.

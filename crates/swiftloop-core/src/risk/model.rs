@@ -4,22 +4,23 @@
 use super::{Wake, WakeSet, mean_blocks_to_dropout};
 use serde::Serialize;
 
-/// Standard normal quantiles and weights that stand for the logarithm of execution time: each weight is the
-/// probability between neighbouring nodes, put on the upper one, so that the discrete law is never quicker
-/// than the continuous one. Node k covers up to z_k.
-const NODES: [(f64, f64); 12] = [
-    (0.0, 5.0000000000e-01),
-    (0.75, 2.7337264762e-01),
-    (1.5, 1.5982015111e-01),
-    (2.25, 5.4582728614e-02),
-    (3.0, 1.0874574623e-02),
-    (3.5, 1.1172689526e-03),
-    (4.0, 2.0095783720e-04),
-    (4.5, 2.8273568708e-05),
-    (5.0, 3.1110215529e-06),
-    (5.5, 2.6766200933e-07),
-    (6.0, 1.8002974778e-08),
-    (7.0, 9.8658770042e-10),
+/// Standard normal nodes and weights that stand for the logarithm of execution time. Up to three standard
+/// deviations each cell's mean, so that the mean work is right (near saturation everything depends on it); beyond, each
+/// cell's upper end, so that the tail is never taken too lightly.
+const NODES: [(f64, f64); 13] = [
+    (-1.525135, 1.5865525393e-01),
+    (-0.459862, 3.4134474607e-01),
+    (0.357771, 2.7337264762e-01),
+    (1.073831, 1.5982015111e-01),
+    (1.791371, 5.4582728614e-02),
+    (2.511161, 1.0874574623e-02),
+    (3.500000, 1.1172689526e-03),
+    (4.000000, 2.0095783720e-04),
+    (4.500000, 2.8273568708e-05),
+    (5.000000, 3.1110215529e-06),
+    (5.500000, 2.6766200939e-07),
+    (6.000000, 1.8002974833e-08),
+    (7.000000, 9.8658764491e-10),
 ];
 
 /// Dropouts per hour with their doubt.
@@ -37,7 +38,11 @@ impl Dropouts {
     /// The sum, bound by bound.
     #[must_use]
     pub fn plus(self, other: Self) -> Self {
-        Self { low: self.low + other.low, typical: self.typical + other.typical, high: self.high + other.high }
+        Self {
+            low: self.low + other.low,
+            typical: self.typical + other.typical,
+            high: self.high + other.high,
+        }
     }
 }
 

@@ -7,7 +7,12 @@ use crate::tables::Assumptions;
 /// refills it. Stalls are taken as exponential with the assumed mean, so one breaks with
 /// `exp(−read-ahead × (1 − utilisation) / mean stall)`.
 #[must_use]
-pub fn disk_dropouts(streams_mb_s: f64, throughput_mb_s: f64, read_ahead_ms: f64, assume: &Assumptions) -> Dropouts {
+pub fn disk_dropouts(
+    streams_mb_s: f64,
+    throughput_mb_s: f64,
+    read_ahead_ms: f64,
+    assume: &Assumptions,
+) -> Dropouts {
     if streams_mb_s <= 0.0 {
         return Dropouts { low: 0.0, typical: 0.0, high: 0.0 };
     }

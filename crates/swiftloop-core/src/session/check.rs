@@ -15,7 +15,9 @@ impl Session {
         check_ids(&description)?;
         check_engine(&description).map_err(|e| e.at("engine"))?;
         if ![16, 24, 32].contains(&description.deliver.depth) {
-            return Err(Invalid::new("depth is 16, 24 or 32 bits", "24 suits recording").at("depth").at("deliver"));
+            return Err(Invalid::new("depth is 16, 24 or 32 bits", "24 suits recording")
+                .at("depth")
+                .at("deliver"));
         }
         for (list, at, chain) in chains(&description) {
             for (p, processor) in chain.iter().enumerate() {
@@ -33,12 +35,19 @@ impl Session {
         let routes = Routes::lay_out(&description)?;
         check_people(&description, tables)?;
         if description.phases.is_empty() {
-            return Err(Invalid::new("the session has no phase", "add a [[phase]], such as kind = \"tracking\""));
+            return Err(Invalid::new(
+                "the session has no phase",
+                "add a [[phase]], such as kind = \"tracking\"",
+            ));
         }
         for (i, phase) in description.phases.iter().enumerate() {
             let here = |e: Invalid| e.in_list("phase", i);
             if description.phases[..i].iter().any(|other| other.word() == phase.word()) {
-                return Err(here(twice("phase", phase.word()).at(if phase.id.is_some() { "id" } else { "kind" })));
+                return Err(here(twice("phase", phase.word()).at(if phase.id.is_some() {
+                    "id"
+                } else {
+                    "kind"
+                })));
             }
             check_phase(phase, &description, tables).map_err(here)?;
         }
@@ -54,7 +63,9 @@ impl Session {
         for (i, phase) in self.phases.iter().enumerate() {
             for (j, id) in phase.interfaces.iter().flatten().enumerate() {
                 if !known.contains(&id.as_str()) {
-                    return Err(missing("interface", id, &known).in_list("interfaces", j).in_list("phase", i));
+                    return Err(missing("interface", id, &known)
+                        .in_list("interfaces", j)
+                        .in_list("phase", i));
                 }
             }
         }
@@ -75,7 +86,9 @@ fn check_ids(d: &Description) -> Result<(), Invalid> {
     for (list, i, id) in places.chain(d.buses.iter().enumerate().map(|(i, b)| ("bus", i, &b.id))) {
         if !seen.insert(id) {
             return Err(Invalid::new(
-                format!("`{id}` is taken: tracks and buses share one set of names, `main` and `out` among them"),
+                format!(
+                    "`{id}` is taken: tracks and buses share one set of names, `main` and `out` among them"
+                ),
                 "give each its own id",
             )
             .at("id")
@@ -103,15 +116,20 @@ fn check_engine(d: &Description) -> Result<(), Invalid> {
         return Err(Invalid::new("internal precision is 32 or 64 bits", "write 32 or 64").at("precision"));
     }
     if engine.workers == Some(0) {
-        return Err(Invalid::new("no workers can do no work", "write at least 1, or leave the key out").at("workers"));
+        return Err(
+            Invalid::new("no workers can do no work", "write at least 1, or leave the key out").at("workers")
+        );
     }
     if !(24..=100_000).contains(&engine.ticks_per_quarter) {
         return Err(Invalid::new("a timeline has from 24 to 100000 ticks a quarter note", "960 is usual")
             .at("ticks_per_quarter"));
     }
     if engine.renders_ahead && engine.roll_frames.is_empty() {
-        return Err(Invalid::new("renders_ahead needs at least one roll block", "list its sizes, such as [1024, 2048]")
-            .at("roll_frames"));
+        return Err(Invalid::new(
+            "renders_ahead needs at least one roll block",
+            "list its sizes, such as [1024, 2048]",
+        )
+        .at("roll_frames"));
     }
     Ok(())
 }
@@ -127,14 +145,23 @@ fn check_processor(p: &Processor, tables: &Tables) -> Result<(), Invalid> {
         return Err(Invalid::new("oversampling is 1, 2, 4, 8 or 16", "1 means none").at("oversampling"));
     }
     if p.voices.is_some_and(|v| v == 0 || v > 10_000) {
-        return Err(Invalid::new("an instrument has from 1 to 10000 voices", "leave the key out for effects").at("voices"));
+        return Err(Invalid::new(
+            "an instrument has from 1 to 10000 voices",
+            "leave the key out for effects",
+        )
+        .at("voices"));
     }
     if p.low_delay_frames.is_some_and(|l| l > p.latency_frames) {
-        return Err(Invalid::new("the low-delay mode delays more than the usual one", "swap the two figures")
-            .at("low_delay_frames"));
+        return Err(Invalid::new(
+            "the low-delay mode delays more than the usual one",
+            "swap the two figures",
+        )
+        .at("low_delay_frames"));
     }
     if !p.tail_s.is_finite() || p.tail_s < 0.0 {
-        return Err(Invalid::new("a tail lasts zero seconds or more", "write seconds, such as 2.5").at("tail_s"));
+        return Err(
+            Invalid::new("a tail lasts zero seconds or more", "write seconds, such as 2.5").at("tail_s")
+        );
     }
     Ok(())
 }
@@ -153,7 +180,8 @@ fn check_people(d: &Description, tables: &Tables) -> Result<(), Invalid> {
         }
         if person.hears.is_empty() {
             return Err(here(
-                Invalid::new("a performer hears themselves on at least one track", "name the track").at("hears"),
+                Invalid::new("a performer hears themselves on at least one track", "name the track")
+                    .at("hears"),
             ));
         }
         for (j, id) in person.hears.iter().enumerate() {
@@ -175,7 +203,9 @@ fn check_people(d: &Description, tables: &Tables) -> Result<(), Invalid> {
             return Err(here(missing("bus", &person.cue, &mixes).at("cue")));
         }
         if person.limit_ms.is_some_and(|l| l.0 <= 0.0) {
-            return Err(here(Invalid::new("a limit is above zero", "write milliseconds, such as 8").at("limit_ms")));
+            return Err(here(
+                Invalid::new("a limit is above zero", "write milliseconds, such as 8").at("limit_ms"),
+            ));
         }
     }
     Ok(())
@@ -210,7 +240,9 @@ fn check_phase(phase: &Phase, d: &Description, tables: &Tables) -> Result<(), In
         .at("target_per_hour"));
     }
     if phase.minutes.is_some_and(|m| !m.is_finite() || m < 0.0) {
-        return Err(Invalid::new("a phase lasts zero minutes or more", "write minutes, such as 90").at("minutes"));
+        return Err(
+            Invalid::new("a phase lasts zero minutes or more", "write minutes, such as 90").at("minutes")
+        );
     }
     let known: HashSet<&str> = chains(d)
         .flat_map(|(_, _, chain)| chain.iter().map(|p| p.id.as_str()))

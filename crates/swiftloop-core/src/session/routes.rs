@@ -43,7 +43,8 @@ impl Routes {
     pub(super) fn lay_out(description: &Description) -> Result<Self, Invalid> {
         let (tracks, buses) = (description.tracks.len(), description.buses.len());
         let main = tracks + buses;
-        let names: Vec<&str> = description.buses.iter().map(|b| b.id.as_str()).chain(["main", "out"]).collect();
+        let names: Vec<&str> =
+            description.buses.iter().map(|b| b.id.as_str()).chain(["main", "out"]).collect();
         let find = |word: &str, out: bool| match word {
             "main" => Ok(Some(main)),
             "out" if out => Ok(None),

@@ -176,7 +176,10 @@ pub enum State {
 
 /// What a processor costs: a class or figures of its own.
 #[derive(Debug, Clone, PartialEq, Deserialize, JsonSchema)]
-#[serde(untagged, expecting = "expected a class (\"light\", \"medium\", \"heavy\", \"extreme\") or { per_call_ns = …, per_frame_ns = … }")]
+#[serde(
+    untagged,
+    expecting = "expected a class (\"light\", \"medium\", \"heavy\", \"extreme\") or { per_call_ns = …, per_frame_ns = … }"
+)]
 pub enum Cost {
     /// A class of the table.
     Class(String),
@@ -199,4 +202,3 @@ impl Default for Cost {
         Self::Class("medium".into())
     }
 }
-

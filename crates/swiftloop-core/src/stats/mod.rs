@@ -2,4 +2,4 @@
 
 mod pareto;
 
-pub use pareto::{ParetoFit, Pareto, fit_pareto};
+pub use pareto::{Pareto, ParetoFit, fit_pareto};

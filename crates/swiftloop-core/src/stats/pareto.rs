@@ -68,7 +68,11 @@ pub fn fit_pareto(excesses: &[f64]) -> Option<ParetoFit> {
             return -mean.ln() - 1.0;
         }
         let shape = shape_at(theta);
-        if shape <= -0.5 || shape / theta <= 0.0 { f64::NEG_INFINITY } else { -(shape / theta).ln() - shape - 1.0 }
+        if shape <= -0.5 || shape / theta <= 0.0 {
+            f64::NEG_INFINITY
+        } else {
+            -(shape / theta).ln() - shape - 1.0
+        }
     };
     // θ runs from just above −1/max (the support's end) to a very heavy tail; the grid finds the hill,
     // golden section its top.
@@ -140,8 +144,11 @@ mod tests {
         for (i, &shape) in [-0.2, 0.0, 0.15, 0.4].iter().enumerate() {
             for seed in 0..50u64 {
                 let truth = Pareto { shape, scale: 30.0 };
-                let draws: Vec<f64> =
-                    uniforms(seed * 977 + i as u64).skip(3).take(800).map(|u| truth.quantile_above(u)).collect();
+                let draws: Vec<f64> = uniforms(seed * 977 + i as u64)
+                    .skip(3)
+                    .take(800)
+                    .map(|u| truth.quantile_above(u))
+                    .collect();
                 let found = fit_pareto(&draws).unwrap();
                 let inside = |x: f64, (a, b): (f64, f64)| usize::from(a <= x && x <= b);
                 hits += inside(shape, found.shape_interval) + inside(30.0, found.scale_interval);

@@ -5,7 +5,10 @@
 mod quantity;
 mod range;
 
-pub use quantity::{Block, Blocks, Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Metres, Micros, Ms, Nanos, Quantity, Share};
+pub use quantity::{
+    Block, Blocks, Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Metres, Micros, Ms, Nanos, Quantity,
+    Share,
+};
 pub use range::{Figure, Origin, Range};
 
 /// Speed of sound in air at 20 °C, in metres per second (ISO 9613-1 gives 343.2).

@@ -149,7 +149,8 @@ impl<'de, T: Quantity + Deserialize<'de>> Deserialize<'de> for Range<T> {
             }
 
             fn visit_seq<A: SeqAccess<'de>>(self, mut seq: A) -> Result<Self::Value, A::Error> {
-                let wrong = || A::Error::custom("expected three numbers in rising order: [low, typical, high]");
+                let wrong =
+                    || A::Error::custom("expected three numbers in rising order: [low, typical, high]");
                 let mut next = || seq.next_element::<T>()?.ok_or_else(wrong);
                 let (low, typical, high) = (next()?, next()?, next()?);
                 if seq.next_element::<T>()?.is_some() {

@@ -10,8 +10,10 @@ use swiftloop_core::loops::Bench;
 use swiftloop_files::{Overwrite, rig_from, session_from, tables};
 
 /// The sample files: name and content.
-const FILES: [(&str, &str); 2] =
-    [("rig.toml", include_str!("../../demo/rig.toml")), ("session.toml", include_str!("../../demo/session.toml"))];
+const FILES: [(&str, &str); 2] = [
+    ("rig.toml", include_str!("../../demo/rig.toml")),
+    ("session.toml", include_str!("../../demo/session.toml")),
+];
 
 pub fn run(options: &Demo) -> Result<ExitCode, Failure> {
     if let Some(dir) = &options.dir {
@@ -33,9 +35,9 @@ pub fn run(options: &Demo) -> Result<ExitCode, Failure> {
     text.push_str("\nOne setting of that plan, leg by leg, as the session stands:\n\n");
     text.push_str(&said("try rig.toml session.toml --interface rack --phase tracking"));
     let find = |interface: &str, phase: &str| {
-        plan.choices.iter().find(|c| {
-            rig.interfaces[c.interface].id == interface && session.phases[c.phase].word() == phase
-        })
+        plan.choices
+            .iter()
+            .find(|c| rig.interfaces[c.interface].id == interface && session.phases[c.phase].word() == phase)
     };
     if let Some(c) = find("rack", "tracking") {
         let scene = Scene::new(bench, c.interface, &session.phases[c.phase], plan.rate);

@@ -13,10 +13,7 @@ use swiftloop_files::{Answers, Overwrite, tables};
 pub fn run(options: &New) -> Result<ExitCode, Failure> {
     let tables = tables();
     let computer = swiftloop_host::look(&options.dir);
-    let mut answers = Answers {
-        driver: usual_driver().into(),
-        ..Answers::default()
-    };
+    let mut answers = Answers { driver: usual_driver().into(), ..Answers::default() };
     answers.cores = computer.cores.unwrap_or(answers.cores);
     answers.threads = computer.threads.unwrap_or(answers.cores).max(answers.cores);
     answers.memory_gb = computer.memory_gb.unwrap_or(answers.memory_gb);
@@ -34,9 +31,17 @@ pub fn run(options: &New) -> Result<ExitCode, Failure> {
         match ask(&mut answers, tables) {
             Ok(()) => {}
             Err(InquireError::OperationCanceled | InquireError::OperationInterrupted) => {
-                return Err(Failure::usage("stopped; nothing was written", "start again, or add --yes for the usual answers"));
+                return Err(Failure::usage(
+                    "stopped; nothing was written",
+                    "start again, or add --yes for the usual answers",
+                ));
             }
-            Err(e) => return Err(Failure::usage(format!("cannot ask here: {e}"), "add --yes, or say it with options")),
+            Err(e) => {
+                return Err(Failure::usage(
+                    format!("cannot ask here: {e}"),
+                    "add --yes, or say it with options",
+                ));
+            }
         }
     }
     if !answers.rates_hz.contains(&answers.rate_hz) {
@@ -87,7 +92,10 @@ fn apply(options: &New, answers: &mut Answers, tables: &Tables) -> Result<(), Fa
     }
     if let Some(tracks) = options.tracks {
         if tracks > 2000 {
-            return Err(Failure::usage(format!("{tracks} tracks are more than a file by hand bears"), "at most 2000"));
+            return Err(Failure::usage(
+                format!("{tracks} tracks are more than a file by hand bears"),
+                "at most 2000",
+            ));
         }
         answers.tracks = tracks;
     }
@@ -126,18 +134,24 @@ fn ask(answers: &mut Answers, tables: &Tables) -> Result<(), InquireError> {
     let offered = if here.is_empty() { drivers(tables) } else { here };
     answers.driver = choose("Which driver?", offered, &answers.driver)?;
     let rates: Vec<u32> = vec![44_100, 48_000, 88_200, 96_000];
-    answers.rate_hz = Select::new("Rate of the finished work, in hertz?", rates).with_starting_cursor(1).prompt()?;
+    answers.rate_hz =
+        Select::new("Rate of the finished work, in hertz?", rates).with_starting_cursor(1).prompt()?;
     answers.playing = choose("What is played?", playable(tables), &answers.playing)?;
-    answers.listening =
-        choose("How does the performer listen?", vec!["headphones", "in-ears", "speakers", "direct"], &answers.listening)?;
+    answers.listening = choose(
+        "How does the performer listen?",
+        vec!["headphones", "in-ears", "speakers", "direct"],
+        &answers.listening,
+    )?;
     answers.direct = choose(
         "What can the interface do for direct monitoring?",
         vec!["none", "plain", "effects"],
         if answers.listening == "direct" { "plain" } else { "none" },
     )?;
     answers.tracks = number("How many recorded tracks play along?", answers.tracks)?.min(2000);
-    answers.main_lookahead = number("Look-ahead on the main output, in frames (0 for none)?", 0)?.min(1_000_000);
-    answers.renders_ahead =
-        Confirm::new("Does the software render recorded tracks ahead, in larger blocks?").with_default(false).prompt()?;
+    answers.main_lookahead =
+        number("Look-ahead on the main output, in frames (0 for none)?", 0)?.min(1_000_000);
+    answers.renders_ahead = Confirm::new("Does the software render recorded tracks ahead, in larger blocks?")
+        .with_default(false)
+        .prompt()?;
     Ok(())
 }

@@ -55,7 +55,9 @@ pub fn run(options: &Try) -> Result<ExitCode, Failure> {
             ));
         }
         match &scene.forced_by_roll {
-            Ok(forced) => remedies.extend(forced.iter().filter(|r| !remedies.contains(r)).copied().collect::<Vec<_>>()),
+            Ok(forced) => {
+                remedies.extend(forced.iter().filter(|r| !remedies.contains(r)).copied().collect::<Vec<_>>())
+            }
             Err(processor) => {
                 return Err(Failure::usage(
                     format!("{processor} cannot ride the cue block and has no remedy in this phase"),
@@ -74,7 +76,13 @@ pub fn run(options: &Try) -> Result<ExitCode, Failure> {
         report: &report,
         buys: choice::buys(&ground, &remedies),
         trade: choice::trade(&scene, &ground.arrangement, &remedies),
-        available: scene.remedies.iter().enumerate().filter(|(i, _)| !remedies.contains(i)).map(|(_, r)| r).collect(),
+        available: scene
+            .remedies
+            .iter()
+            .enumerate()
+            .filter(|(i, _)| !remedies.contains(i))
+            .map(|(_, r)| r)
+            .collect(),
         planned,
         performer: performer_of(options, &bench, &report)?,
     };
@@ -94,7 +102,10 @@ fn pick(kind: &str, asked: Option<&str>, known: &[&str]) -> Result<usize, Failur
     match asked {
         Some(id) => known.iter().position(|k| *k == id).ok_or_else(|| unknown(kind, id, known)),
         None if known.len() == 1 => Ok(0),
-        None => Err(Failure::usage(format!("which {kind}?"), format!("add --{kind} with one of: {}", known.join(", ")))),
+        None => Err(Failure::usage(
+            format!("which {kind}?"),
+            format!("add --{kind} with one of: {}", known.join(", ")),
+        )),
     }
 }
 

@@ -28,7 +28,10 @@ pub fn run(options: &Try) -> Result<ExitCode, Failure> {
         (options.svg.is_some(), "--svg"),
     ];
     if let Some((_, option)) = needs_files.iter().find(|(given, _)| *given) {
-        return Err(Failure::usage(format!("{option} needs a rig and a session"), "swiftloop try RIG SESSION …"));
+        return Err(Failure::usage(
+            format!("{option} needs a rig and a session"),
+            "swiftloop try RIG SESSION …",
+        ));
     }
     let tables = tables();
     let drivers: Vec<&str> = tables.driver.iter().map(|d| d.id.as_str()).collect();
@@ -36,19 +39,20 @@ pub fn run(options: &Try) -> Result<ExitCode, Failure> {
         return Err(unknown("driver model", driver, &drivers));
     };
     if tables.listener(&options.playing).is_none() {
-        return Err(unknown("way to play", &options.playing, &tables.listener.iter().map(|l| l.id.as_str()).collect::<Vec<_>>()));
+        return Err(unknown(
+            "way to play",
+            &options.playing,
+            &tables.listener.iter().map(|l| l.id.as_str()).collect::<Vec<_>>(),
+        ));
     }
     if tables.connection(&options.connection).is_none() {
         let known: Vec<&str> = tables.connection.iter().map(|c| c.id.as_str()).collect();
         return Err(unknown("connection", &options.connection, &known));
     }
     let rate = options.rate.unwrap_or(Hz(48_000));
-    let buffer: Block = options
-        .buffer
-        .as_deref()
-        .unwrap_or("128")
-        .parse()
-        .map_err(|e: String| Failure::usage(format!("--buffer: {e}"), "without files a buffer is a number of frames"))?;
+    let buffer: Block = options.buffer.as_deref().unwrap_or("128").parse().map_err(|e: String| {
+        Failure::usage(format!("--buffer: {e}"), "without files a buffer is a number of frames")
+    })?;
     let smallest = model.smallest_block.0.max(model.smallest_ms.frames_at(rate).0.ceil() as u32);
     if buffer.0 < smallest {
         return Err(Failure::usage(
@@ -76,7 +80,8 @@ pub fn run(options: &Try) -> Result<ExitCode, Failure> {
         let bench = Bench { tables, rig: &rig, session: &session };
         let scene = Scene::new(bench, 0, &session.phases[0], rate);
         let setting = Setting { interface: 0, driver: 0, rate, buffer: Offered::plain(block) };
-        let ground = Ground::new(&scene, Arrangement { setting, roll: None, workers: answers.cores, price: 0 });
+        let ground =
+            Ground::new(&scene, Arrangement { setting, roll: None, workers: answers.cores, price: 0 });
         let mut report = report(&ground, &[]);
         let json = views::json::fileless(&bench, &ground.arrangement, &report);
         Ok((report.loops.remove(0), json))

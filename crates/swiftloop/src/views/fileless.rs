@@ -6,8 +6,15 @@ use swiftloop_core::loops::{Loop, Verdict};
 use swiftloop_core::tables::DriverModel;
 use swiftloop_core::units::{Block, Hz};
 
-pub fn show(model: &DriverModel, rate: Hz, buffer: Block, mine: &Loop, others: &[(&DriverModel, Block, Loop)]) -> String {
-    let mut text = heading(&format!("{}, {rate} Hz, {buffer} frames: a first answer without files", model.name));
+pub fn show(
+    model: &DriverModel,
+    rate: Hz,
+    buffer: Block,
+    mine: &Loop,
+    others: &[(&DriverModel, Block, Loop)],
+) -> String {
+    let mut text =
+        heading(&format!("{}, {rate} Hz, {buffer} frames: a first answer without files", model.name));
     let verdict = match mine.verdict() {
         Verdict::Within => "within the limit of",
         Verdict::Doubtful => "probably within the limit of",

@@ -9,7 +9,8 @@ use swiftloop_core::loops::{Bench, Leg, Loop};
 use swiftloop_core::units::{Ms, Range};
 
 pub fn plan(bench: &Bench<'_>, plan: &Plan) -> Value {
-    let (possible, missed): (Vec<&Choice>, Vec<&Choice>) = plan.choices.iter().partition(|c| c.missed.is_none());
+    let (possible, missed): (Vec<&Choice>, Vec<&Choice>) =
+        plan.choices.iter().partition(|c| c.missed.is_none());
     let mut infeasible: Vec<Value> = missed
         .iter()
         .map(|c| {
@@ -53,21 +54,28 @@ pub fn plan(bench: &Bench<'_>, plan: &Plan) -> Value {
 
 fn choice(bench: &Bench<'_>, plan: &Plan, c: &Choice) -> Value {
     let step = plan.steps.iter().find(|s| s.interface == c.interface && s.phase == c.phase);
-    let off = c.report.remedies.iter().filter(|r| ["leave-off", "main-off", "hide-view", "unload"].contains(&r.kind.as_str()));
+    let off = c
+        .report
+        .remedies
+        .iter()
+        .filter(|r| ["leave-off", "main-off", "hide-view", "unload"].contains(&r.kind.as_str()));
     let mut value = report(bench, &c.report, &c.buys);
-    merge(&mut value, json!({
-        "setting": setting(bench, &c.arrangement, bench.session.phases[c.phase].word()),
-        "leave_off": off.map(|r| &r.target).collect::<Vec<_>>(),
-        "restore": step.map(|s| &s.restore),
-        "total_price": c.price,
-        "price_gap": c.gap,
-        "trade": trade(bench, c.phase, &c.trade, false),
-        "frontier": trade(bench, c.phase, &c.trade, true),
-        "alternatives": c.alternatives.iter().map(|a| json!({
-            "setting": setting(bench, &a.arrangement, bench.session.phases[c.phase].word()),
-            "why_not": a.why,
-        })).collect::<Vec<_>>(),
-    }));
+    merge(
+        &mut value,
+        json!({
+            "setting": setting(bench, &c.arrangement, bench.session.phases[c.phase].word()),
+            "leave_off": off.map(|r| &r.target).collect::<Vec<_>>(),
+            "restore": step.map(|s| &s.restore),
+            "total_price": c.price,
+            "price_gap": c.gap,
+            "trade": trade(bench, c.phase, &c.trade, false),
+            "frontier": trade(bench, c.phase, &c.trade, true),
+            "alternatives": c.alternatives.iter().map(|a| json!({
+                "setting": setting(bench, &a.arrangement, bench.session.phases[c.phase].word()),
+                "why_not": a.why,
+            })).collect::<Vec<_>>(),
+        }),
+    );
     value
 }
 
@@ -76,19 +84,22 @@ pub fn trial(t: &Trial<'_>) -> Value {
     let mut value = json!({ "format": "swiftloop.try/1" });
     merge(&mut value, json!({ "setting": setting(t.bench, t.arrangement, phase.word()) }));
     merge(&mut value, report(t.bench, t.report, &t.buys));
-    merge(&mut value, json!({
-        "total_price": t.arrangement.price,
-        "trade": trade(t.bench, t.phase, &t.trade, false),
-        "frontier": trade(t.bench, t.phase, &t.trade, true),
-        "available_remedies": t.available.iter().map(|r| json!({"id": r.id, "price": r.price, "does": r.does})).collect::<Vec<_>>(),
-        "planned": t.planned.map(|c| setting(t.bench, &c.arrangement, phase.word())),
-        "is_planned": t.is_planned(),
-        "why_not": t.why_not(),
-        "slow_on_live_path": advice::slow_on_live_path(t.bench, phase, t.arrangement.setting.rate).iter().map(|p| json!({
-            "id": p.id, "latency_frames": p.latency, "low_delay_frames": p.low_delay, "over_threshold": p.over_threshold,
-        })).collect::<Vec<_>>(),
-        "warnings": advice::warnings(t.bench, &t.arrangement.setting, phase),
-    }));
+    merge(
+        &mut value,
+        json!({
+            "total_price": t.arrangement.price,
+            "trade": trade(t.bench, t.phase, &t.trade, false),
+            "frontier": trade(t.bench, t.phase, &t.trade, true),
+            "available_remedies": t.available.iter().map(|r| json!({"id": r.id, "price": r.price, "does": r.does})).collect::<Vec<_>>(),
+            "planned": t.planned.map(|c| setting(t.bench, &c.arrangement, phase.word())),
+            "is_planned": t.is_planned(),
+            "why_not": t.why_not(),
+            "slow_on_live_path": advice::slow_on_live_path(t.bench, phase, t.arrangement.setting.rate).iter().map(|p| json!({
+                "id": p.id, "latency_frames": p.latency, "low_delay_frames": p.low_delay, "over_threshold": p.over_threshold,
+            })).collect::<Vec<_>>(),
+            "warnings": advice::warnings(t.bench, &t.arrangement.setting, phase),
+        }),
+    );
     value
 }
 
@@ -188,12 +199,14 @@ fn trade(bench: &Bench<'_>, phase: usize, points: &[TradePoint], only_frontier: 
     points
         .iter()
         .filter(|p| p.on_frontier || !only_frontier)
-        .map(|p| json!({
-            "setting": setting(bench, &p.arrangement, word),
-            "round_trip_ms": p.round_trip_ms,
-            "dropouts_per_hour": p.dropouts_per_hour,
-            "within_limits": p.within,
-        }))
+        .map(|p| {
+            json!({
+                "setting": setting(bench, &p.arrangement, word),
+                "round_trip_ms": p.round_trip_ms,
+                "dropouts_per_hour": p.dropouts_per_hour,
+                "within_limits": p.within,
+            })
+        })
         .collect()
 }
 

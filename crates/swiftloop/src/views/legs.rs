@@ -13,7 +13,11 @@ pub fn show(l: &Loop) -> String {
         "{}: {} loop, {}\n",
         styled(STRONG, &l.who),
         l.kind.word(),
-        if l.limit.is_some() { format!("limit {}, {}", limit(l), fit(l.verdict())) } else { "no limit".into() }
+        if l.limit.is_some() {
+            format!("limit {}, {}", limit(l), fit(l.verdict()))
+        } else {
+            "no limit".into()
+        }
     );
     let wide = width() >= 96;
     let columns = ["leg, in ms", "low", "typical", "high", "origin", "", "note"];
@@ -41,7 +45,12 @@ pub fn show(l: &Loop) -> String {
     match l.widest_doubt() {
         Some(doubt) => text.push_str(&wrapped(
             "  ",
-            &format!("Widest doubt: {}, {} ms between low and high. To be surer: {}.", doubt.leg, ms(doubt.spread), doubt.measure_with),
+            &format!(
+                "Widest doubt: {}, {} ms between low and high. To be surer: {}.",
+                doubt.leg,
+                ms(doubt.spread),
+                doubt.measure_with
+            ),
         )),
         None => text.push_str("  No leg is in doubt that a measurement could narrow.\n"),
     }

@@ -14,7 +14,10 @@ pub fn show(bench: &Bench<'_>, plan: &Plan, brief: bool) -> String {
     }
     for &(interface, phase) in &plan.silent {
         let (i, p) = (bench.rig.interfaces[interface].title(), bench.session.phases[phase].word());
-        text.push_str(&wrapped("", &format!("{} for {p}: the {i} offers no driver at {} Hz.", styled(BAD, "Impossible"), plan.rate)));
+        text.push_str(&wrapped(
+            "",
+            &format!("{} for {p}: the {i} offers no driver at {} Hz.", styled(BAD, "Impossible"), plan.rate),
+        ));
     }
     text.push('\n');
     text.push_str(&overview(bench, plan));
@@ -51,7 +54,15 @@ fn answer(plan: &Plan) -> String {
 }
 
 fn overview(bench: &Bench<'_>, plan: &Plan) -> String {
-    let mut t = table(&["phase", "interface", "setting", "tightest loop", "worst block", "dropouts an hour", "price"]);
+    let mut t = table(&[
+        "phase",
+        "interface",
+        "setting",
+        "tightest loop",
+        "worst block",
+        "dropouts an hour",
+        "price",
+    ]);
     for c in &plan.choices {
         let r = &c.report;
         let roll = c.arrangement.roll.map_or(String::new(), |b| format!(", roll {b}"));
@@ -83,9 +94,17 @@ fn one(bench: &Bench<'_>, c: &Choice) -> String {
     let phase = &bench.session.phases[c.phase];
     let interface = &bench.rig.interfaces[c.interface];
     let r = &c.report;
-    let mut text = heading(&format!("{} on the {}: {}", phase.word(), interface.title(), words::setting(bench, &c.arrangement)));
+    let mut text = heading(&format!(
+        "{} on the {}: {}",
+        phase.word(),
+        interface.title(),
+        words::setting(bench, &c.arrangement)
+    ));
     if let Some(missed) = &c.missed {
-        text.push_str(&format!("{}\n", styled(BAD, wrapped("", "Impossible. This is the nearest miss.").trim_end())));
+        text.push_str(&format!(
+            "{}\n",
+            styled(BAD, wrapped("", "Impossible. This is the nearest miss.").trim_end())
+        ));
         text.push_str(&wrapped("  ", &format!("Binds: {}.", missed.binding)));
         text.push_str(&wrapped("  ", &format!("It would take {}.", missed.change)));
     }
@@ -95,12 +114,31 @@ fn one(bench: &Bench<'_>, c: &Choice) -> String {
         text.push_str(&legs::summary(&r.loops));
     }
     if let Some(doubt) = r.tightest().and_then(Loop::widest_doubt) {
-        text.push_str(&wrapped("  ", &format!("Widest doubt: {}, {} ms. To be surer: {}.", doubt.leg, ms(doubt.spread), doubt.measure_with)));
+        text.push_str(&wrapped(
+            "  ",
+            &format!(
+                "Widest doubt: {}, {} ms. To be surer: {}.",
+                doubt.leg,
+                ms(doubt.spread),
+                doubt.measure_with
+            ),
+        ));
     }
-    let block = r.roll.as_ref().map(|x| &x.0).filter(|roll| roll.worst_ratio() > r.cue.worst_ratio()).unwrap_or(&r.cue);
+    let block = r
+        .roll
+        .as_ref()
+        .map(|x| &x.0)
+        .filter(|roll| roll.worst_ratio() > r.cue.worst_ratio())
+        .unwrap_or(&r.cue);
     text.push_str(&wrapped("  ", &trial::binding(bench, block)));
     if let Some((roll, response)) = &r.roll {
-        text.push_str(&wrapped("  ", &format!("Roll block of {} frames: ready after {response:.0} µs of {:.0} µs.", roll.block_frames, roll.deadline_us)));
+        text.push_str(&wrapped(
+            "  ",
+            &format!(
+                "Roll block of {} frames: ready after {response:.0} µs of {:.0} µs.",
+                roll.block_frames, roll.deadline_us
+            ),
+        ));
     }
     if let Some(without) = &c.without_roll {
         text.push_str(&wrapped("  ", &format!("{without}.")));
@@ -112,10 +150,16 @@ fn one(bench: &Bench<'_>, c: &Choice) -> String {
     text.push('\n');
     if let Some(bare) = &c.bare {
         let over = bare.tightest().map_or(String::new(), |l| format!("{}, ", tight(l)));
-        text.push_str(&wrapped("  ", &format!("As the session stands: {over}{} dropouts an hour.", dropouts(bare.dropouts))));
+        text.push_str(&wrapped(
+            "  ",
+            &format!("As the session stands: {over}{} dropouts an hour.", dropouts(bare.dropouts)),
+        ));
         text.push_str(&trial::remedies(r, &c.buys, c.price));
         if c.gap > 0 {
-            text.push_str(&wrapped("  ", &format!("The search was cut short: a set cheaper by up to {} may exist.", c.gap)));
+            text.push_str(&wrapped(
+                "  ",
+                &format!("The search was cut short: a set cheaper by up to {} may exist.", c.gap),
+            ));
         }
         text.push('\n');
     }
@@ -189,5 +233,10 @@ fn next(plan: &Plan) -> String {
 
 /// The buffer of a choice, for captions.
 pub fn caption(bench: &Bench<'_>, c: &Choice) -> String {
-    format!("{} · {} · {}", bench.session.phases[c.phase].word(), bench.rig.interfaces[c.interface].id, buffer(&c.arrangement))
+    format!(
+        "{} · {} · {}",
+        bench.session.phases[c.phase].word(),
+        bench.rig.interfaces[c.interface].id,
+        buffer(&c.arrangement)
+    )
 }

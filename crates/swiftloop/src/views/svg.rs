@@ -25,7 +25,11 @@ struct Panel<'a> {
 
 pub fn trial(t: &Trial<'_>) -> String {
     let panel = Panel {
-        title: format!("{} on the {}", t.bench.session.phases[t.phase].word(), t.bench.interface(&t.arrangement.setting).title()),
+        title: format!(
+            "{} on the {}",
+            t.bench.session.phases[t.phase].word(),
+            t.bench.interface(&t.arrangement.setting).title()
+        ),
         points: &t.trade,
         chosen: t.arrangement,
         target: t.report.target,
@@ -102,16 +106,32 @@ fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::err
         .bold_line_style(RGBColor(0xe8, 0xea, 0xed))
         .axis_style(QUIET)
         .draw()?;
-    chart.draw_series(DashedLineSeries::new([(0.0, panel.target), (longest, panel.target)], 6, 5, MARK.stroke_width(1)))?;
+    chart.draw_series(DashedLineSeries::new(
+        [(0.0, panel.target), (longest, panel.target)],
+        6,
+        5,
+        MARK.stroke_width(1),
+    ))?;
     let label = |text: String, at: (f64, f64), color: RGBColor, offset: (i32, i32)| {
         EmptyElement::at(at) + Text::new(text, offset, ("sans-serif", 14).into_font().color(&color))
     };
-    chart.draw_series([label(format!("target {}", panel.target), (longest, panel.target), MARK, (-90, -18))])?;
+    chart.draw_series([label(
+        format!("target {}", panel.target),
+        (longest, panel.target),
+        MARK,
+        (-90, -18),
+    )])?;
     if let Some(limit) = panel.limit_ms.filter(|l| *l < longest) {
-        chart.draw_series(DashedLineSeries::new([(limit, FLOOR), (limit, CEILING)], 6, 5, QUIET.stroke_width(1)))?;
+        chart.draw_series(DashedLineSeries::new(
+            [(limit, FLOOR), (limit, CEILING)],
+            6,
+            5,
+            QUIET.stroke_width(1),
+        ))?;
         chart.draw_series([label(format!("limit {limit} ms"), (limit, CEILING), QUIET, (6, 4))])?;
     }
-    let frontier = panel.points.iter().filter(|p| p.on_frontier).map(|p| (p.round_trip_ms, height(p.dropouts_per_hour)));
+    let frontier =
+        panel.points.iter().filter(|p| p.on_frontier).map(|p| (p.round_trip_ms, height(p.dropouts_per_hour)));
     chart.draw_series(LineSeries::new(frontier, LINE.stroke_width(2)))?;
     let mut last_label = f64::NEG_INFINITY;
     for p in panel.points {

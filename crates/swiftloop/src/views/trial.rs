@@ -26,7 +26,8 @@ pub struct Trial<'a> {
 impl Trial<'_> {
     /// Whether every limit and the target are met.
     pub fn is_yes(&self) -> bool {
-        self.report.loops.iter().all(|l| l.verdict() != Verdict::Over) && self.report.verdict() != risk::Verdict::Breaking
+        self.report.loops.iter().all(|l| l.verdict() != Verdict::Over)
+            && self.report.verdict() != risk::Verdict::Breaking
     }
 
     /// The plan chose this very arrangement.
@@ -55,7 +56,12 @@ pub fn show(t: &Trial<'_>) -> String {
     let (bench, report) = (t.bench, t.report);
     let phase = &bench.session.phases[t.phase];
     let interface = bench.interface(&t.arrangement.setting);
-    let mut text = heading(&format!("{} on the {}: {}", phase.word(), interface.title(), words::setting(bench, t.arrangement)));
+    let mut text = heading(&format!(
+        "{} on the {}: {}",
+        phase.word(),
+        interface.title(),
+        words::setting(bench, t.arrangement)
+    ));
     text.push_str(&answer(report));
     text.push('\n');
     if report.loops.len() > 1 {
@@ -69,7 +75,10 @@ pub fn show(t: &Trial<'_>) -> String {
         }
     }
     let cursor = &report.cursor.total;
-    text.push_str(&wrapped("  ", &format!("The sound is {} behind the cursor on the screen.", ms_range(*cursor))));
+    text.push_str(&wrapped(
+        "  ",
+        &format!("The sound is {} behind the cursor on the screen.", ms_range(*cursor)),
+    ));
     text.push('\n');
     text.push_str(&load(bench, report));
     text.push('\n');
@@ -80,7 +89,10 @@ pub fn show(t: &Trial<'_>) -> String {
         let mut cheap = t.available.clone();
         cheap.sort_by_key(|r| r.price);
         let ids: Vec<&str> = cheap.iter().take(6).map(|r| r.id.as_str()).collect();
-        text.push_str(&wrapped("", &format!("Remedies to try (--remedy ID), cheapest first: {}", ids.join(", "))));
+        text.push_str(&wrapped(
+            "",
+            &format!("Remedies to try (--remedy ID), cheapest first: {}", ids.join(", ")),
+        ));
     }
     text.push_str(&slow(t));
     text.push_str(&planned(t));
@@ -94,12 +106,28 @@ pub fn answer(report: &Report) -> String {
     if let Some(l) = report.tightest() {
         let line = match (&l.limit, l.verdict()) {
             (None, _) => format!("Nobody performs. The sound comes {} after the cursor.", ms_range(l.total)),
-            (Some(_), Verdict::Within) => format!("{} hears themselves after {}, within the limit of {}.", l.who, ms_range(l.total), words::limit(l)),
+            (Some(_), Verdict::Within) => format!(
+                "{} hears themselves after {}, within the limit of {}.",
+                l.who,
+                ms_range(l.total),
+                words::limit(l)
+            ),
             (Some(_), Verdict::Doubtful) => {
-                format!("{} hears themselves after {}, probably within the limit of {}.", l.who, ms_range(l.total), words::limit(l))
+                format!(
+                    "{} hears themselves after {}, probably within the limit of {}.",
+                    l.who,
+                    ms_range(l.total),
+                    words::limit(l)
+                )
             }
             (Some(_), Verdict::Over) => {
-                format!("{} hears themselves after {}: {} ms over the limit of {}.", l.who, ms_range(l.total), ms(l.excess()), words::limit(l))
+                format!(
+                    "{} hears themselves after {}: {} ms over the limit of {}.",
+                    l.who,
+                    ms_range(l.total),
+                    ms(l.excess()),
+                    words::limit(l)
+                )
             }
         };
         text.push_str(&styled(STRONG, wrapped("", &line).trim_end()));
@@ -118,7 +146,17 @@ pub fn answer(report: &Report) -> String {
 
 /// The blocks, what binds, and the causes of dropouts.
 pub fn load(bench: &Bench<'_>, report: &Report) -> String {
-    let mut t = table(&["block", "frames", "deadline", "worst", "mean", "longest chain", "all work", "workers", "binds"]);
+    let mut t = table(&[
+        "block",
+        "frames",
+        "deadline",
+        "worst",
+        "mean",
+        "longest chain",
+        "all work",
+        "workers",
+        "binds",
+    ]);
     let mut row = |name: &str, b: &BlockLoad| {
         t.add_row([
             name.to_string(),
@@ -141,7 +179,10 @@ pub fn load(bench: &Bench<'_>, report: &Report) -> String {
     if let Some((roll, response)) = &report.roll {
         text.push_str(&wrapped(
             "  ",
-            &format!("The roll block is ready after {response:.0} µs of {:.0} µs, cue blocks served first.", roll.deadline_us),
+            &format!(
+                "The roll block is ready after {response:.0} µs of {:.0} µs, cue blocks served first.",
+                roll.deadline_us
+            ),
         ));
     }
     let busiest = match &report.roll {
@@ -159,7 +200,13 @@ pub fn load(bench: &Bench<'_>, report: &Report) -> String {
             &format!("Of the dropouts, from the disk {}, from memory {}.", dropouts(disk), dropouts(memory)),
         ));
     }
-    text.push_str(&wrapped("  ", &format!("Costs are assumed by class unless the session gives figures; {}.", words::about_profile(report))));
+    text.push_str(&wrapped(
+        "  ",
+        &format!(
+            "Costs are assumed by class unless the session gives figures; {}.",
+            words::about_profile(report)
+        ),
+    ));
     text
 }
 
@@ -167,7 +214,9 @@ pub fn load(bench: &Bench<'_>, report: &Report) -> String {
 pub fn binding(bench: &Bench<'_>, b: &BlockLoad) -> String {
     let chain = words::chain(bench, &b.critical_chain);
     match b.bound_by {
-        BoundBy::Chain => format!("A chain binds: {chain}. More cores would not help; less work on this chain would."),
+        BoundBy::Chain => {
+            format!("A chain binds: {chain}. More cores would not help; less work on this chain would.")
+        }
         BoundBy::Burst => format!(
             "Bursts bind: processors with large blocks of their own fall due together, {} in the worst block against {} in the mean one. Longest chain: {chain}.",
             percent(b.worst_ratio()),
@@ -184,7 +233,13 @@ pub fn remedies(report: &Report, buys: &[Buys], price: u32) -> String {
     }
     let mut t = table(&["remedy", "price", "what to do", "buys", "costs elsewhere"]);
     for (r, b) in report.remedies.iter().zip(buys) {
-        t.add_row([r.id.clone(), r.price.to_string(), r.does.clone(), bought(*b, report.dropouts.typical), r.elsewhere.clone()]);
+        t.add_row([
+            r.id.clone(),
+            r.price.to_string(),
+            r.does.clone(),
+            bought(*b, report.dropouts.typical),
+            r.elsewhere.clone(),
+        ]);
     }
     right(&mut t, &[1]);
     format!("{}{}", lines(&t), wrapped("  ", &format!("Price together: {price}.")))
@@ -223,7 +278,10 @@ fn slow(t: &Trial<'_>) -> String {
 
 fn planned(t: &Trial<'_>) -> String {
     match (t.planned, t.why_not()) {
-        (None, _) => wrapped("", "The session does not mean this phase for this interface, so the plan has no choice here."),
+        (None, _) => wrapped(
+            "",
+            "The session does not mean this phase for this interface, so the plan has no choice here.",
+        ),
         (Some(_), None) => wrapped("", "This is what the plan chose."),
         (Some(c), Some(why)) => {
             let with = match c.report.remedies.len() {
@@ -231,7 +289,14 @@ fn planned(t: &Trial<'_>) -> String {
                 1 => "1 remedy".into(),
                 n => format!("{n} remedies"),
             };
-            wrapped("", &format!("The plan takes {} with {with}, price {}: {why}.", words::setting(t.bench, &c.arrangement), c.price))
+            wrapped(
+                "",
+                &format!(
+                    "The plan takes {} with {with}, price {}: {why}.",
+                    words::setting(t.bench, &c.arrangement),
+                    c.price
+                ),
+            )
         }
     }
 }

@@ -1,0 +1,198 @@
+//! Loops by their laws: closed forms to the frame, and what can never happen.
+
+mod common;
+
+use common::{EXACT_RIG, HZ, arrangement, bench, rig, session, singer};
+use proptest::prelude::*;
+use swiftloop_core::choice::{Ground, Report, Scene, report};
+use swiftloop_core::loops::{LoopKind, Verdict};
+use swiftloop_core::units::{Frames, Origin};
+
+/// The report of a phase at a block, with remedies by id.
+fn at(rig_text: &str, session_text: &str, phase: usize, block: u32, remedies: &[&str]) -> Report {
+    let rig = rig(rig_text);
+    let session = session(session_text, &rig);
+    let scene = Scene::new(bench(&rig, &session), 0, &session.phases[phase], HZ);
+    let ground = Ground::new(&scene, arrangement(&scene, block, None, 4));
+    let chosen: Vec<usize> = remedies
+        .iter()
+        .map(|id| scene.remedies.iter().position(|r| r.id == *id).expect("the remedy applies"))
+        .collect();
+    report(&ground, &chosen)
+}
+
+fn frames(report: &Report) -> f64 {
+    report.loops[0].total.typical().frames_at(HZ).0
+}
+
+/// JACK's fixed overhead in the table, both ways, in frames.
+fn overhead() -> f64 {
+    let model = swiftloop_files::tables().driver_model("jack").expect("in the table");
+    (model.fixed_in_ms.typical() + model.fixed_out_ms.typical()).frames_at(HZ).0
+}
+
+#[test]
+fn the_sum_is_right_to_the_frame() {
+    // One block in and two out of 128, converters 40 + 30, safety 8 + 8, a look-ahead of 64 on the main output.
+    let r =
+        at(EXACT_RIG, &singer("", r#"{ id = "look", latency_frames = 64, cost = "light" }"#), 0, 128, &[]);
+    let expected = 128.0 + 2.0 * 128.0 + 40.0 + 30.0 + 8.0 + 8.0 + 64.0 + overhead();
+    assert!((frames(&r) - expected).abs() < 1e-9, "{} {expected}", frames(&r));
+    assert_eq!(r.loops[0].kind, LoopKind::Sound);
+}
+
+#[test]
+fn a_block_of_its_own_costs_b_minus_gcd() {
+    let plain = frames(&at(EXACT_RIG, &singer("", ""), 0, 128, &[]));
+    for (own, extra) in [(128, 0.0), (64, 0.0), (256, 128.0), (192, 128.0), (100, 96.0)] {
+        let text =
+            singer("", "").replace("deliver =", &format!("engine = {{ block_frames = {own} }}\ndeliver ="));
+        assert!((frames(&at(EXACT_RIG, &text, 0, 128, &[])) - plain - extra).abs() < 1e-9, "{own}");
+    }
+}
+
+#[test]
+fn the_longest_branch_counts_with_compensation_and_the_direct_one_without() {
+    let text = |compensated: bool| {
+        format!(
+            r#"
+format = "swiftloop.session/1"
+deliver = {{ rate_hz = 48000 }}
+engine = {{ delay_compensation = {compensated} }}
+track = [{{ id = "voice", source = "live", sends = [{{ to = "room" }}],
+  processor = [{{ id = "a", latency_frames = 10, cost = "light" }}] }}]
+bus = [{{ id = "room", processor = [{{ id = "b", latency_frames = 500, cost = "light" }}] }}]
+performer = [{{ id = "ada", plays = "voice", listens = "headphones", hears = ["voice"], mic_m = 0 }}]
+phase = [{{ kind = "tracking", performers = ["ada"] }}]
+"#
+        )
+    };
+    let plain = frames(&at(EXACT_RIG, &singer("", ""), 0, 64, &[]));
+    assert!((frames(&at(EXACT_RIG, &text(true), 0, 64, &[])) - plain - 510.0).abs() < 1e-9);
+    assert!((frames(&at(EXACT_RIG, &text(false), 0, 64, &[])) - plain - 10.0).abs() < 1e-9);
+}
+
+#[test]
+fn measured_round_trips_beat_what_is_declared() {
+    let measured = "measured = [{ rate_hz = 48000, buffer_frames = 64, round_trip_frames = 400 },\n \
+                    { rate_hz = 48000, buffer_frames = 256, round_trip_frames = 1168 }]\n";
+    // k = 4, c = 144: at 128 the loop is 656 frames, whatever the description says.
+    let r = at(&format!("{EXACT_RIG}{measured}"), &singer("", ""), 0, 128, &[]);
+    assert!((frames(&r) - 656.0).abs() < 1e-9, "{}", frames(&r));
+    assert!(
+        r.loops[0].legs.iter().filter(|l| l.name.contains("measured")).all(|l| l.origin == Origin::Measured)
+    );
+    let one = "measured = [{ rate_hz = 48000, buffer_frames = 128, round_trip_frames = [500, 510, 530] }]\n";
+    let r = at(&format!("{EXACT_RIG}{one}"), &singer("", ""), 0, 128, &[]);
+    assert_eq!(r.loops[0].total.typical().frames_at(HZ), Frames(510.0));
+    // At another buffer the fixed part stays and the model's three blocks change.
+    let r = at(&format!("{EXACT_RIG}{one}"), &singer("", ""), 0, 256, &[]);
+    assert!((frames(&r) - (510.0 + 3.0 * 128.0)).abs() < 1e-9);
+}
+
+#[test]
+fn keys_do_not_pass_the_input_converter() {
+    let text = |timing: &str, link: &str| {
+        format!(
+            r#"
+format = "swiftloop.session/1"
+deliver = {{ rate_hz = 48000 }}
+engine = {{ note_timing = "{timing}" }}
+track = [{{ id = "harp", source = "instrument", processor = [{{ id = "i", kind = "instrument", cost = "light" }}] }}]
+performer = [{{ id = "dee", plays = "keys", listens = "headphones", hears = ["harp"], keys = "{link}", key_scan_ms = 1 }}]
+phase = [{{ kind = "tracking", performers = ["dee"] }}]
+"#
+        )
+    };
+    let r = at(EXACT_RIG, &text("stamped", "5-pin"), 0, 128, &[]);
+    let l = &r.loops[0];
+    assert_eq!(l.kind, LoopKind::Keys);
+    assert!(l.legs.iter().all(|leg| leg.name != "converter in" && leg.name != "capture blocks"));
+    // Three bytes of ten bits at 31.25 kbaud are 0.96 ms.
+    let cable = l.legs.iter().find(|leg| leg.name == "MIDI cable").expect("a cable");
+    assert!((cable.span.typical().0 - 0.96).abs() < 1e-12);
+    let timing =
+        |r: &Report| r.loops[0].legs.iter().find(|leg| leg.name == "event timing").expect("timing").span;
+    assert_eq!(timing(&r).spread().0, 0.0);
+    let wavers = timing(&at(EXACT_RIG, &text("next-block", "usb"), 0, 128, &[]));
+    assert_eq!(wavers.low().0, 0.0);
+    assert!((wavers.high().frames_at(HZ).0 - 128.0).abs() < 1e-9);
+}
+
+#[test]
+fn direct_monitoring_does_not_depend_on_the_buffer() {
+    for block in [32, 2048] {
+        let r = at(EXACT_RIG, &singer("", ""), 0, block, &["direct:ada"]);
+        assert_eq!(r.loops[0].kind, LoopKind::Direct);
+        assert!((frames(&r) - 74.0).abs() < 1e-9);
+    }
+}
+
+#[test]
+fn verdicts_follow_from_typical_and_high() {
+    let wide = EXACT_RIG.replace("safety_in_frames = 8", "safety_in_frames = [0, 8, 200]");
+    let verdict = |block| at(&wide, &singer("", ""), 0, block, &[]).loops[0].verdict();
+    assert_eq!(verdict(32), Verdict::Doubtful);
+    assert_eq!(verdict(128), Verdict::Over);
+    assert_eq!(at(EXACT_RIG, &singer("", ""), 0, 32, &[]).loops[0].verdict(), Verdict::Within);
+}
+
+#[test]
+fn a_processor_switched_off_but_loaded_may_hold_its_delay() {
+    let off = r#"{ id = "old", latency_frames = 256, cost = "light", state = "off" }"#;
+    let r = at(EXACT_RIG, &singer(off, ""), 0, 64, &[]);
+    assert!((r.loops[0].total.spread().frames_at(HZ).0 - 256.0).abs() < 30.0);
+    let unloaded = at(EXACT_RIG, &singer(off, ""), 0, 64, &["unload:old"]);
+    assert!((frames(&r) - frames(&unloaded) - 256.0).abs() < 1e-9);
+}
+
+#[test]
+fn a_place_at_another_rate_adds_a_resampler_where_the_driver_resamples() {
+    let place = |model: &str| {
+        let rig = EXACT_RIG.replace("model = \"jack\"", &format!("model = \"{model}\""));
+        format!(
+            "{rig}\n[[place]]\nname = \"system playback\"\nkind = \"system-playback\"\ninterface = \"box\"\nrate_hz = 44100\n"
+        )
+    };
+    let has = |model: &str| {
+        at(&place(model), &singer("", ""), 0, 256, &[]).loops[0].legs.iter().any(|l| l.name == "resampler")
+    };
+    assert!(has("pipewire"));
+    assert!(!has("jack"));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+
+    #[test]
+    fn a_larger_buffer_never_shortens_a_loop_and_ranges_hold_their_typical(
+        model in prop::sample::select(vec!["asio", "alsa", "jack", "pipewire", "core-audio", "wdm-ks", "asio-wrapped"]),
+        latencies in prop::collection::vec(0u32..3000, 0..4),
+        listens in prop::sample::select(vec!["headphones", "in-ears", "speakers"]),
+    ) {
+        let processors: Vec<String> =
+            latencies.iter().enumerate().map(|(i, l)| format!("{{ id = \"p{i}\", latency_frames = {l}, cost = \"light\" }}")).collect();
+        let text = singer(&processors.join(", "), "").replace("\"headphones\"", &format!("\"{listens}\""));
+        let rig = EXACT_RIG.replace("model = \"jack\"", &format!("model = \"{model}\"")).replace("blocks_in = 1\nblocks_out = 2\n", "");
+        let mut last = 0.0;
+        for block in [64, 128, 256, 512, 1024, 2048] {
+            let r = at(&rig, &text, 0, block, &[]);
+            let total = r.loops[0].total;
+            prop_assert!(total.low() <= total.typical() && total.typical() <= total.high());
+            for leg in &r.loops[0].legs {
+                prop_assert!(leg.span.low() <= leg.span.typical() && leg.span.typical() <= leg.span.high());
+            }
+            prop_assert!(total.typical().0 >= last);
+            last = total.typical().0;
+        }
+    }
+
+    #[test]
+    fn leaving_a_processor_off_never_lengthens_a_loop(latencies in prop::collection::vec(0u32..3000, 1..5), which in 0usize..4) {
+        let processors: Vec<String> =
+            latencies.iter().enumerate().map(|(i, l)| format!("{{ id = \"p{i}\", latency_frames = {l}, cost = \"light\" }}")).collect();
+        let text = singer(&processors.join(", "), "");
+        let id = format!("leave-off:p{}", which % latencies.len());
+        prop_assert!(frames(&at(EXACT_RIG, &text, 0, 64, &[&id])) <= frames(&at(EXACT_RIG, &text, 0, 64, &[])) + 1e-9);
+    }
+}

@@ -1,0 +1,129 @@
+//! Risk by its laws: it falls with the buffer and with measured figures, rises with work, and agrees with a
+//! simulation that draws delays and carries lateness along.
+
+mod common;
+
+use common::{EXACT_RIG, HZ, arrangement, bench, rig, session, singer};
+use proptest::prelude::*;
+use swiftloop_core::choice::{Ground, Scene, report};
+use swiftloop_core::rig::Power;
+use swiftloop_core::risk::{Dropouts, RiskModel, Verdict, WakeSet, verdict};
+use swiftloop_core::units::Origin;
+
+fn wake() -> WakeSet {
+    WakeSet::of(&rig(EXACT_RIG).machine, Power::Balanced, swiftloop_files::tables())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+
+    #[test]
+    fn dropouts_rise_with_work_and_fall_with_reserve(work in 0.0f64..2500.0, more in 1.0f64..500.0, period in 300.0f64..5000.0) {
+        let wake = wake();
+        for reserve in [1.0, 2.0, 3.0] {
+            let model = RiskModel { period_us: period, reserve, wake: &wake };
+            let (a, b) = (model.dropouts(&[(1.0, work)]), model.dropouts(&[(1.0, work + more)]));
+            prop_assert!(a.low <= a.typical && a.typical <= a.high);
+            prop_assert!(a.typical <= b.typical * (1.0 + 1e-9));
+            let deeper = RiskModel { reserve: reserve + 1.0, ..model };
+            // Lateness that carries over never makes a deeper reserve worse by more than the grid's rounding.
+            prop_assert!(deeper.typical(&[(1.0, work)]) <= a.typical * 1.02 + 1e-12 || work > period * 0.8);
+        }
+    }
+
+    #[test]
+    fn a_larger_buffer_breaks_less(heavy in 1usize..9) {
+        let processors: Vec<String> = (0..heavy).map(|i| format!("{{ id = \"p{i}\", cost = \"heavy\" }}")).collect();
+        let rig = rig(&EXACT_RIG.replace("\"performance\"", "\"balanced\""));
+        let session = session(&singer(&processors.join(", "), ""), &rig);
+        let scene = Scene::new(bench(&rig, &session), 0, &session.phases[0], HZ);
+        let mut last = f64::INFINITY;
+        for block in [32, 64, 128, 256, 512, 1024, 2048] {
+            let r = report(&Ground::new(&scene, arrangement(&scene, block, None, 4)), &[]);
+            prop_assert!(r.dropouts.typical <= last * (1.0 + 1e-9), "{block}: {} after {last}", r.dropouts.typical);
+            last = r.dropouts.typical;
+        }
+    }
+}
+
+/// Draws wake-up delays by inverting the law itself, and walks the backlog block by block.
+fn simulated_rate(model: &RiskModel<'_>, work: f64, blocks: u64) -> f64 {
+    let mut state = 88_172_645_463_325_252u64;
+    let mut uniform = || {
+        state ^= state << 13;
+        state ^= state >> 7;
+        state ^= state << 17;
+        (state >> 11) as f64 / (1u64 << 53) as f64
+    };
+    let delay = |u: f64| {
+        let (mut low, mut high) = (0.0, 1e6);
+        for _ in 0..50 {
+            let middle = (low + high) / 2.0;
+            if model.wake.typical.later_than(middle) > u { low = middle } else { high = middle }
+        }
+        high
+    };
+    let normal = |a: f64, b: f64| (-2.0 * a.max(1e-300).ln()).sqrt() * (std::f64::consts::TAU * b).cos();
+    let (mut backlog, mut broken) = (0.0f64, 0u64);
+    let deadline = model.reserve * model.period_us;
+    for _ in 0..blocks {
+        let service =
+            delay(uniform()) + work * (model.wake.typical.variation * normal(uniform(), uniform())).exp();
+        if backlog + service > deadline {
+            broken += 1;
+            backlog = 0.0;
+        } else {
+            backlog = (backlog + service - model.period_us).max(0.0);
+        }
+    }
+    broken as f64 / blocks as f64 * 3.6e9 / model.period_us
+}
+
+#[test]
+fn a_simulation_agrees() {
+    // Many late blocks, so that 600 000 drawn ones tell: the model rounds up, so it may exceed, never fall short by much.
+    let wake = wake();
+    for (reserve, work) in [(1.0, 520.0), (1.0, 600.0), (2.0, 645.0), (3.0, 650.0)] {
+        let model = RiskModel { period_us: 667.0, reserve, wake: &wake };
+        let (said, seen) = (model.typical(&[(1.0, work)]), simulated_rate(&model, work, 600_000));
+        assert!(seen > 20.0 * 3.6e9 / 667.0 / 600_000.0, "too few to tell: {seen}");
+        let ratio = said / seen;
+        assert!(
+            (0.7..3.0).contains(&ratio),
+            "reserve {reserve}, work {work}: said {said:.0}, seen {seen:.0}, ratio {ratio:.2}"
+        );
+    }
+}
+
+#[test]
+fn verdicts_follow_from_typical_and_high() {
+    let d = |typical, high| Dropouts { low: 0.0, typical, high };
+    assert_eq!(verdict(d(0.1, 0.9), 1.0), Verdict::Calm);
+    assert_eq!(verdict(d(0.1, 1.1), 1.0), Verdict::Uneasy);
+    assert_eq!(verdict(d(1.1, 2.0), 1.0), Verdict::Breaking);
+}
+
+#[test]
+fn a_measured_profile_is_used_and_is_narrower_than_the_class() {
+    let measured = EXACT_RIG.replace(
+        "[[interface]]",
+        "[machine.wake]\ndate = \"2026-11-20\"\nwakes = 1000000\nthreshold_us = 50\ntail_share = [0.00008, 0.0001, 0.00012]\n\
+         shape = [0.02, 0.05, 0.08]\nscale_us = [23, 25, 27]\nvariation = [0.018, 0.02, 0.022]\n\
+         bins = [{ up_to_us = 10, count = 600000 }, { up_to_us = 50, count = 399900 }, { up_to_us = 500, count = 100 }]\n[[interface]]",
+    );
+    let spread = |text: &str| {
+        let rig = rig(text);
+        let heavy =
+            (0..12).map(|i| format!("{{ id = \"p{i}\", cost = \"heavy\" }}")).collect::<Vec<_>>().join(", ");
+        let session = session(&singer(&heavy, ""), &rig);
+        let scene = Scene::new(bench(&rig, &session), 0, &session.phases[0], HZ);
+        let r = report(&Ground::new(&scene, arrangement(&scene, 64, None, 4)), &[]);
+        let own = |all: f64, disk: f64| all - disk;
+        let high = own(r.dropouts.high, r.from_disk.high);
+        (r.profile, (high / own(r.dropouts.typical, r.from_disk.typical)).log10())
+    };
+    let (class, wide) = spread(EXACT_RIG);
+    let (own, narrow) = spread(&measured);
+    assert_eq!((class, own), (Origin::Assumed, Origin::Measured));
+    assert!(narrow < wide / 3.0, "{narrow} against {wide} decades");
+}
