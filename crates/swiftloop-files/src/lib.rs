@@ -4,6 +4,7 @@
 
 mod description;
 mod error;
+pub mod generated;
 mod save;
 mod schema;
 mod tables;

@@ -255,12 +255,12 @@ fn on_resources(
             );
         }
     }
-    let scene = crate::choice::Scene::new(*bench, setting.interface, phase, setting.rate);
-    if scene.memory_gb > machine.memory_gb.0 * TIGHT_MEMORY {
+    let (_, memory_gb) = crate::choice::resources(bench, phase, setting.rate);
+    if memory_gb > machine.memory_gb.0 * TIGHT_MEMORY {
         warn(
             "memory",
             "N33",
-            format!("session and programs need {:.1} GB of {:.1} GB", scene.memory_gb, machine.memory_gb.0),
+            format!("session and programs need {memory_gb:.1} GB of {:.1} GB", machine.memory_gb.0),
             "quit programs or print large instruments before the system swaps".into(),
         );
     }

@@ -136,34 +136,37 @@ impl Ground<'_, '_> {
         let costs = part.node_costs(k, routes, now);
         let tracks = self.scene.bench.session.tracks.len();
         let timeline = self.timeline_us() * best.timeline;
-        let (mut price, mut first) = (0u32, None);
-        for n in (0..tracks).filter(|&n| part.included[n]) {
-            let over = (costs[n] + after[n] + timeline) * best.all_work - longest_allowed;
-            if over <= 0.0 || costs[n] <= 0.0 {
-                continue;
-            }
-            let mut places = Vec::new();
-            let mut gains = Vec::new();
-            for (place, &r) in open.iter().enumerate() {
-                let gain: f64 = self.scene.remedies[r]
-                    .effects
-                    .iter()
-                    .map(|e| match e {
-                        Effect::Work(x, f) if routes.processors[*x].0 == n => {
-                            part.worst[*x] * now.factor[*x] * (1.0 - f)
-                        }
-                        Effect::NodeOff(m) if *m == n => costs[n],
-                        _ => 0.0,
-                    })
-                    .sum();
-                if gain > 0.0 {
-                    places.push(place);
-                    gains.push((gain * best.all_work, self.price(r)));
+        let over = |n: usize| (costs[n] + after[n] + timeline) * best.all_work - longest_allowed;
+        let too_long: Vec<usize> =
+            (0..tracks).filter(|&n| part.included[n] && costs[n] > 0.0 && over(n) > 0.0).collect();
+        if too_long.is_empty() {
+            return (0, 0);
+        }
+        // What each open remedy saves on each of these tracks.
+        let mut savings: Vec<Vec<(usize, f64, u32)>> = vec![Vec::new(); too_long.len()];
+        for (place, &r) in open.iter().enumerate() {
+            for e in &self.scene.remedies[r].effects {
+                let (node, gain) = match e {
+                    Effect::Work(x, f) => {
+                        (routes.processors[*x].0, part.worst[*x] * now.factor[*x] * (1.0 - f))
+                    }
+                    Effect::NodeOff(m) => (*m, costs[*m]),
+                    _ => continue,
+                };
+                let Ok(at) = too_long.binary_search(&node) else { continue };
+                match savings[at].last_mut() {
+                    Some(last) if last.0 == place => last.1 += gain,
+                    _ if gain > 0.0 => savings[at].push((place, gain, self.price(r))),
+                    _ => {}
                 }
             }
-            let (floor, best_here) = fractional(over, &gains);
+        }
+        let (mut price, mut first) = (0u32, None);
+        for (&n, saving) in too_long.iter().zip(&savings) {
+            let gains: Vec<(f64, u32)> = saving.iter().map(|s| (s.1 * best.all_work, s.2)).collect();
+            let (floor, best_here) = fractional(over(n), &gains);
             if first.is_none() {
-                first = places.get(best_here).copied();
+                first = saving.get(best_here).map(|s| s.0);
             }
             price = price.saturating_add(floor);
         }

@@ -7,6 +7,7 @@ use super::way::{WISH_WORDS, Wishes, best_way, first_difference, less};
 use super::{Arrangement, Buys, Ground, Report, Scene, buys, report};
 use crate::loops::Bench;
 use crate::risk::Verdict;
+use crate::session::Phase;
 use crate::units::Hz;
 
 /// A setting that was weighed and lost.
@@ -107,14 +108,30 @@ pub(super) struct Weighed<'a> {
     pub(super) wishes: Vec<Wishes>,
 }
 
+/// Whoever does the work: the core takes no threads of its own.
+pub trait Workers {
+    /// Maps `items`, in order, in whatever way.
+    fn map<T: Send, R: Send>(&self, items: Vec<T>, each: impl Fn(T) -> R + Sync + Send) -> Vec<R>;
+}
+
+/// One thing after the other.
+#[derive(Debug, Clone, Copy)]
+pub struct OneByOne;
+
+impl Workers for OneByOne {
+    fn map<T: Send, R: Send>(&self, items: Vec<T>, each: impl Fn(T) -> R + Sync + Send) -> Vec<R> {
+        items.into_iter().map(each).collect()
+    }
+}
+
 /// Plans every interface and phase.
 #[must_use]
-pub fn plan(bench: Bench<'_>) -> Plan {
+pub fn plan(bench: Bench<'_>, workers: &impl Workers) -> Plan {
     let rates = bench.session.rates();
     let mut best: Option<(Wishes, Planned<'_>)> = None;
     let mut lost = Vec::new();
     for &rate in &rates {
-        let planned = plan_at(bench, rate);
+        let planned = plan_at(bench, rate, workers);
         let why = |a: &Wishes, b: &Wishes| match first_difference(a, b) {
             Some(k) if !WISH_WORDS[k].is_empty() => format!("over the whole session {}", WISH_WORDS[k]),
             _ => "nothing is gained by it".to_string(),
@@ -132,7 +149,7 @@ pub fn plan(bench: Bench<'_>) -> Plan {
         }
     }
     match best {
-        Some((_, planned)) => planned.finish(lost),
+        Some((_, planned)) => planned.finish(lost, workers),
         None => Plan {
             rate: bench.session.deliver.rate_hz,
             other_rates: lost,
@@ -152,24 +169,34 @@ struct Planned<'a> {
     silent: Vec<(usize, usize)>,
 }
 
-fn plan_at(bench: Bench<'_>, rate: Hz) -> Planned<'_> {
+fn plan_at<'a>(bench: Bench<'a>, rate: Hz, workers: &impl Workers) -> Planned<'a> {
     let mut planned = Planned { bench, rate, wishes: [0.0; 7], ways: Vec::new(), silent: Vec::new() };
+    let mut wanted: Vec<(usize, usize)> = Vec::new();
     for (interface, about) in bench.rig.interfaces.iter().enumerate() {
-        let mut stages: Vec<(usize, Weighed<'_>)> = Vec::new();
-        for (index, phase) in bench.session.phases.iter().enumerate() {
-            if phase.interfaces.as_ref().is_some_and(|all| !all.contains(&about.id)) {
-                continue;
-            }
-            let scene = Scene::new(bench, interface, phase, rate);
-            let candidates = candidates(&scene);
-            if candidates.is_empty() {
-                planned.silent.push((interface, index));
-                planned.wishes[0] += 1.0;
-                continue;
-            }
-            let wishes = candidates.iter().map(|c| wishes_of(&scene, c)).collect();
-            stages.push((index, Weighed { scene, candidates, wishes }));
+        let meant = |phase: &Phase| phase.interfaces.as_ref().is_none_or(|all| all.contains(&about.id));
+        wanted.extend(
+            (0..bench.session.phases.len())
+                .filter(|&p| meant(&bench.session.phases[p]))
+                .map(|p| (interface, p)),
+        );
+    }
+    let weighed = workers.map(wanted, |(interface, index)| {
+        let scene = Scene::new(bench, interface, &bench.session.phases[index], rate);
+        let candidates = candidates(&scene);
+        let wishes = candidates.iter().map(|c| wishes_of(&scene, c)).collect();
+        (interface, index, Weighed { scene, candidates, wishes })
+    });
+    let mut by_interface: Vec<Vec<(usize, Weighed<'a>)>> = Vec::new();
+    by_interface.resize_with(bench.rig.interfaces.len(), Vec::new);
+    for (interface, index, weighed) in weighed {
+        if weighed.candidates.is_empty() {
+            planned.silent.push((interface, index));
+            planned.wishes[0] += 1.0;
+        } else {
+            by_interface[interface].push((index, weighed));
         }
+    }
+    for stages in by_interface {
         let wishes: Vec<Vec<Wishes>> = stages.iter().map(|(_, w)| w.wishes.clone()).collect();
         let (sum, way) = best_way(&wishes, |stage, i, j| {
             let of = |stage: usize, c: usize| &stages[stage].1.candidates[c].arrangement;
@@ -215,55 +242,50 @@ fn switches(from: &Arrangement, to: &Arrangement) -> (f64, f64) {
 }
 
 impl Planned<'_> {
-    fn finish(self, other_rates: Vec<(Hz, String)>) -> Plan {
-        let mut choices: Vec<Choice> = Vec::new();
+    fn finish(self, other_rates: Vec<(Hz, String)>, workers: &impl Workers) -> Plan {
+        let all: Vec<&(usize, Weighed<'_>, usize)> = self.ways.iter().flatten().collect();
+        let mut choices = workers.map(all, |(phase, weighed, chosen)| choice(*phase, weighed, *chosen));
         let mut steps = Vec::new();
-        for way in &self.ways {
-            let mut before: Option<usize> = None;
-            for (phase, weighed, chosen) in way {
-                let choice = self.choice(*phase, weighed, *chosen);
-                let step = step(&self.bench, before.map(|b: usize| &choices[b]), &choice);
-                steps.push(step);
-                before = Some(choices.len());
-                choices.push(choice);
-            }
+        for (i, now) in choices.iter().enumerate() {
+            // Choices still stand interface by interface, phases in order.
+            let before = i.checked_sub(1).map(|b| &choices[b]).filter(|b| b.interface == now.interface);
+            steps.push(step(&self.bench, before, now));
         }
         choices.sort_by_key(|c| (c.phase, c.interface));
         steps.sort_by_key(|s| (s.phase, s.interface));
         Plan { rate: self.rate, other_rates, choices, silent: self.silent, steps }
     }
+}
 
-    fn choice(&self, phase: usize, weighed: &Weighed<'_>, chosen: usize) -> Choice {
-        let candidate = &weighed.candidates[chosen];
-        let scene = &weighed.scene;
-        let arrangement = candidate.arrangement.clone();
-        let ground = Ground::new(scene, arrangement.clone());
-        let (remedies, price, gap, missed) = match &candidate.outcome {
-            Outcome::Meets { remedies, price, gap, .. } => (remedies.clone(), *price, *gap, None),
-            _ => {
-                let remedies = attempt(&ground);
-                let price =
-                    arrangement.price + remedies.iter().map(|&r| scene.remedies[r].price).sum::<u32>();
-                (remedies, price, 0, Some(()))
-            }
-        };
-        let report_now = report(&ground, &remedies);
-        let missed = missed.map(|()| missed_by(scene, &report_now));
-        let trade = trade(scene, &arrangement, &remedies);
-        Choice {
-            interface: scene.interface,
-            phase,
-            bare: (!remedies.is_empty()).then(|| report(&ground, &[])),
-            report: report_now,
-            buys: buys(&ground, &remedies),
-            price,
-            gap,
-            missed,
-            without_roll: arrangement.roll.and_then(|_| without_roll(weighed, chosen)),
-            alternatives: alternatives(weighed, chosen),
-            trade,
-            arrangement,
+fn choice(phase: usize, weighed: &Weighed<'_>, chosen: usize) -> Choice {
+    let candidate = &weighed.candidates[chosen];
+    let scene = &weighed.scene;
+    let arrangement = candidate.arrangement.clone();
+    let ground = Ground::new(scene, arrangement.clone());
+    let (remedies, price, gap, missed) = match &candidate.outcome {
+        Outcome::Meets { remedies, price, gap, .. } => (remedies.clone(), *price, *gap, None),
+        _ => {
+            let remedies = attempt(&ground);
+            let price = arrangement.price + remedies.iter().map(|&r| scene.remedies[r].price).sum::<u32>();
+            (remedies, price, 0, Some(()))
         }
+    };
+    let report_now = report(&ground, &remedies);
+    let missed = missed.map(|()| missed_by(scene, &report_now));
+    let trade = trade(scene, &arrangement, &remedies);
+    Choice {
+        interface: scene.interface,
+        phase,
+        bare: (!remedies.is_empty()).then(|| report(&ground, &[])),
+        report: report_now,
+        buys: buys(&ground, &remedies),
+        price,
+        gap,
+        missed,
+        without_roll: arrangement.roll.and_then(|_| without_roll(weighed, chosen)),
+        alternatives: alternatives(weighed, chosen),
+        trade,
+        arrangement,
     }
 }
 

@@ -4,7 +4,7 @@
 use crate::loops::Bench;
 use crate::rig::{Direct, Power};
 use crate::session::{Kind, Listens, NodeKind, Phase, Processor, Source, State};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 
 /// What a remedy changes.
 #[derive(Debug, Clone, PartialEq)]
@@ -66,7 +66,8 @@ pub fn all(
     live: &[usize],
     direct_fits: &[usize],
 ) -> Vec<Remedy> {
-    let mut maker = Maker { bench, phase, remedies: Vec::new() };
+    let kept = phase.keep.iter().map(String::as_str).collect();
+    let mut maker = Maker { bench, phase, kept, remedies: Vec::new() };
     let session = bench.session;
     let cue = session.routes().downstream(live);
     let finishing = bench.tables.phase_kind(&phase.kind).is_some_and(|k| k.finishing);
@@ -125,12 +126,14 @@ pub(super) fn may_go_direct(bench: &Bench<'_>, phase: &Phase) -> Vec<usize> {
 struct Maker<'a, 'b> {
     bench: &'a Bench<'b>,
     phase: &'a Phase,
+    /// Ids that the phase cannot do without.
+    kept: HashSet<&'a str>,
     remedies: Vec<Remedy>,
 }
 
 impl Maker<'_, '_> {
     fn is_kept(&self, id: &str) -> bool {
-        self.phase.keep.iter().any(|k| k == id)
+        self.kept.contains(id)
     }
 
     fn add(&mut self, kind: &str, target: &str, title: &str, effects: Vec<Effect>) {

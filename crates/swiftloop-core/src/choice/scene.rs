@@ -122,7 +122,7 @@ impl<'a> Scene<'a> {
             wake: powers.map(|p| WakeSet::of(machine, p, bench.tables)),
             speed: powers.map(class_speed),
         };
-        (scene.streams_mb_s, scene.memory_gb) = scene.resources();
+        (scene.streams_mb_s, scene.memory_gb) = resources(&bench, phase, rate);
         scene.forced_by_roll = scene.forced_by_roll();
         scene
     }
@@ -130,34 +130,13 @@ impl<'a> Scene<'a> {
     /// Megabytes per second of one channel at this rate and depth.
     #[must_use]
     pub fn channel_mb_s(&self) -> f64 {
-        f64::from(self.rate.0) * f64::from(self.bench.session.deliver.depth) / 8.0 / 1e6
+        channel_mb_s(&self.bench, self.rate)
     }
 
     /// Audio kept ahead in memory, in milliseconds.
     #[must_use]
     pub fn read_ahead_ms(&self) -> f64 {
-        self.bench.session.engine.read_ahead_ms.unwrap_or(self.bench.tables.assume.read_ahead_ms).0
-    }
-
-    /// Channels that stream to or from disk: recorded tracks play, live ones record.
-    #[must_use]
-    pub fn stream_channels(&self) -> u32 {
-        let tracks = &self.bench.session.tracks;
-        tracks
-            .iter()
-            .filter(|t| !t.disabled && !t.unused && t.source != Source::Instrument)
-            .map(|t| t.channels)
-            .sum()
-    }
-
-    fn resources(&self) -> (f64, f64) {
-        let session = self.bench.session;
-        let streams = f64::from(self.stream_channels()) * self.channel_mb_s();
-        let tracks: f64 = session.tracks.iter().filter(|t| !t.disabled).map(|t| t.memory_gb.0).sum();
-        let programs = self.bench.rig.programs.iter().filter(|p| p.runs_in(self.phase.word()));
-        let others: f64 = programs.map(|p| p.memory_gb.0).sum();
-        let ahead = streams * self.read_ahead_ms() / 1e6;
-        (streams, session.engine.memory_gb.0 + tracks + others + ahead)
+        read_ahead_ms(&self.bench)
     }
 
     /// What cannot ride the cue block (analysers, split chains, hardware inserts, latency over the threshold)
@@ -231,4 +210,26 @@ fn direct_fits(bench: &Bench<'_>, interface: usize, phase: &Phase, rate: Hz) -> 
         .into_iter()
         .filter(|&p| loop_of(bench, &setting, phase, p, &electric, (&none, &none), true).excess().0 <= 0.0)
         .collect()
+}
+
+fn channel_mb_s(bench: &Bench<'_>, rate: Hz) -> f64 {
+    f64::from(rate.0) * f64::from(bench.session.deliver.depth) / 8.0 / 1e6
+}
+
+fn read_ahead_ms(bench: &Bench<'_>) -> f64 {
+    bench.session.engine.read_ahead_ms.unwrap_or(bench.tables.assume.read_ahead_ms).0
+}
+
+/// Disk streams in megabytes per second (recorded tracks play, live ones record) and memory in gigabytes that a phase
+/// needs as the session stands.
+#[must_use]
+pub fn resources(bench: &Bench<'_>, phase: &Phase, rate: Hz) -> (f64, f64) {
+    let session = bench.session;
+    let streaming =
+        session.tracks.iter().filter(|t| !t.disabled && !t.unused && t.source != Source::Instrument);
+    let streams = streaming.map(|t| f64::from(t.channels)).sum::<f64>() * channel_mb_s(bench, rate);
+    let tracks: f64 = session.tracks.iter().filter(|t| !t.disabled).map(|t| t.memory_gb.0).sum();
+    let programs = bench.rig.programs.iter().filter(|p| p.runs_in(phase.word()));
+    let others: f64 = programs.map(|p| p.memory_gb.0).sum();
+    (streams, session.engine.memory_gb.0 + tracks + others + streams * read_ahead_ms(bench) / 1e6)
 }

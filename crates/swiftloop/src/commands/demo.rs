@@ -23,7 +23,7 @@ pub fn run(options: &Demo) -> Result<ExitCode, Failure> {
     let rig = rig_from("rig.toml", FILES[0].1, tables)?;
     let session = session_from("session.toml", FILES[1].1, &rig, tables)?;
     let bench = Bench { tables, rig: &rig, session: &session };
-    let plan = choice::plan(bench);
+    let plan = choice::plan(bench, &super::AllCores);
     let said = |line: &str| styled(views::FAINT, format!("$ swiftloop {line}\n\n"));
 
     let mut text = String::from(

@@ -9,9 +9,11 @@ mod trial_fileless;
 use crate::cli::{Cli, Command, SchemaOf};
 use crate::failure::Failure;
 use clap::CommandFactory;
+use rayon::prelude::*;
 use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
+use swiftloop_core::choice::Workers;
 use swiftloop_files::{FileError, Overwrite, save};
 
 /// Runs a command.
@@ -91,4 +93,13 @@ fn unknown(kind: &str, id: &str, known: &[&str]) -> Failure {
         None => format!("there are: {}", known.join(", ")),
     };
     Failure::usage(format!("there is no {kind} called `{id}`"), help)
+}
+
+/// All cores of this computer.
+struct AllCores;
+
+impl Workers for AllCores {
+    fn map<T: Send, R: Send>(&self, items: Vec<T>, each: impl Fn(T) -> R + Sync + Send) -> Vec<R> {
+        items.into_par_iter().map(each).collect()
+    }
 }

@@ -24,7 +24,7 @@ pub fn run(options: &Plan) -> Result<ExitCode, Failure> {
         }
     }
     // The whole session is always planned, so that what is shown does not depend on what is shown beside it.
-    let mut plan = choice::plan(bench);
+    let mut plan = choice::plan(bench, &super::AllCores);
     let shown = |interface: usize, phase: usize| {
         let wanted = |asked: &[String], id: &str| asked.is_empty() || asked.iter().any(|a| a == id);
         wanted(&options.phase, phases[phase]) && wanted(&options.interface, interfaces[interface])

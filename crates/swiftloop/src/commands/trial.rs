@@ -33,7 +33,7 @@ pub fn run(options: &Try) -> Result<ExitCode, Failure> {
         None if on_it.len() == 1 => all.iter().position(|p| p == &on_it[0]).unwrap_or(0),
         asked => pick("phase", asked.as_deref(), &all)?,
     };
-    let plan = choice::plan(bench);
+    let plan = choice::plan(bench, &super::AllCores);
     let planned = plan.choices.iter().find(|c| c.interface == interface && c.phase == phase);
     let rate = options.rate.unwrap_or(plan.rate);
     let setting = setting_of(options, &bench, interface, rate, planned.map(|c| &c.arrangement.setting))?;
