@@ -1,4 +1,5 @@
 //! Load by its laws: between its bounds, never worse for more workers, and against the best of all schedules.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod common;
 

@@ -162,7 +162,11 @@ fn explain(message: &str) -> (String, String) {
                 "" => "`swiftloop schema rig` and `swiftloop schema session` list every key".to_string(),
                 e => format!("expected {e}"),
             };
-            (what.to_string(), help)
+            (
+                what.replace("invalid type:", "wrong kind of value:")
+                    .replace("invalid value:", "out of range:"),
+                help,
+            )
         }
     }
 }

@@ -93,7 +93,7 @@ other_load = 0.03            # what else runs all the time, as a share of the ma
 
 [[interface]]
 id = "interface"
-name = "my interface"
+name = "main interface"
 connection = "{connection}"  # pcie, thunderbolt, usb1, usb2, usb3, network, built-in
 hub = false                  # true when it shares a hub
 clock = "internal"           # internal, word-clock, external
@@ -179,6 +179,7 @@ processor = [
             r#"
 [[performer]]
 id = "me"
+name = "the performer"
 plays = "{playing}"               # voice, drums, plucked, wind, bowed, keys, pads
 listens = "{listening}"      # headphones, in-ears, speakers, direct
 hears = ["performer"]

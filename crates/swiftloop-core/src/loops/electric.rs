@@ -12,7 +12,7 @@ pub struct Electric {
     pub inward: Vec<Leg>,
     /// Program to converter. Holds the measured round trip when that is all we know.
     pub outward: Vec<Leg>,
-    /// Output alone, declared or assumed, even when the round trip was measured: for the cursor's offset.
+    /// The way out alone, for keys and for the cursor: as described, or its described share of the measured round trip.
     pub output_alone: Vec<Leg>,
     /// The line through the measured round trips, if two or more buffers were measured.
     pub fit: Option<Fit>,
@@ -33,7 +33,10 @@ impl Electric {
         let declared_in = declared(bench, setting, Way::In);
         let output_alone = declared(bench, setting, Way::Out);
         match measured(bench, setting) {
-            Some((legs, fit)) => Self { inward: Vec::new(), outward: legs, output_alone, fit },
+            Some((legs, fit)) => {
+                let output_alone = vec![share_out(&legs, &declared_in, &output_alone)];
+                Self { inward: Vec::new(), outward: legs, output_alone, fit }
+            }
             None => Self { inward: declared_in, outward: output_alone.clone(), output_alone, fit: None },
         }
     }
@@ -50,6 +53,19 @@ pub fn hidden(bench: &Bench<'_>, setting: &Setting, line: &Fit) -> (f64, Frames)
     };
     let fixed = sum(Way::In) + sum(Way::Out) - described * setting.buffer.block.frames().0;
     (line.blocks - described, Frames(line.fixed.0 - fixed))
+}
+
+/// The way out as its described share of a measured round trip. No more than what the least way in leaves of it,
+/// and no less than what the longest way in leaves.
+fn share_out(trip: &[Leg], inward: &[Leg], outward: &[Leg]) -> Leg {
+    let sum = |legs: &[Leg]| legs.iter().fold(Range::<Ms>::zero(), |s, l| s.plus(l.span));
+    let (trip, inward, outward) = (sum(trip), sum(inward), sum(outward));
+    let share = outward.typical().0 / (inward.typical().0 + outward.typical().0).max(1e-9);
+    let typical = trip.typical() * share;
+    let low = Ms((trip.low().0 - inward.high().0).max(outward.low().0).clamp(0.0, typical.0));
+    let high = Ms((trip.high().0 - inward.low().0).min(outward.high().0).max(typical.0));
+    let figure = Figure { range: Range::spanning(low, typical, high), origin: Origin::Measured };
+    leg("way out", figure, format!("{:.0} % of the measured round trip, as described", share * 100.0))
 }
 
 #[derive(Clone, Copy, PartialEq)]

@@ -44,10 +44,11 @@ impl Loop {
     pub fn widest_doubt(&self) -> Option<WidestDoubt> {
         let widest = self.legs.iter().max_by(|a, b| a.span.spread().0.total_cmp(&b.span.spread().0))?;
         let spread = widest.span.spread();
-        if spread.0 <= 0.0 || widest.origin == Origin::Measured {
+        if spread.0 <= 0.0 {
             return None;
         }
         let measure_with = match widest.part {
+            _ if widest.origin == Origin::Measured => "measure it again, more often and at more buffers",
             Part::Air => "measure the distance and write it into session.toml (mic_m, speaker_m)",
             Part::Electric => {
                 "patch an output into an input, record a click that you play, count the frames between, and write \

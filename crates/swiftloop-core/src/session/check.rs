@@ -34,6 +34,7 @@ impl Session {
         }
         let routes = Routes::lay_out(&description)?;
         check_people(&description, tables)?;
+        check_cues(&description, &routes)?;
         if description.phases.is_empty() {
             return Err(Invalid::new(
                 "the session has no phase",
@@ -206,6 +207,31 @@ fn check_people(d: &Description, tables: &Tables) -> Result<(), Invalid> {
             return Err(here(
                 Invalid::new("a limit is above zero", "write milliseconds, such as 8").at("limit_ms"),
             ));
+        }
+    }
+    Ok(())
+}
+
+/// Everybody must hear themselves: what they perform on has to reach the mix they listen to.
+fn check_cues(d: &Description, routes: &Routes) -> Result<(), Invalid> {
+    for (i, person) in d.performers.iter().enumerate() {
+        let cue = match d.buses.iter().position(|b| b.id == person.cue) {
+            Some(bus) => d.tracks.len() + bus,
+            None => routes.main(),
+        };
+        for id in &person.hears {
+            let Some(track) = d.tracks.iter().position(|t| &t.id == id) else { continue };
+            if !routes.downstream(&[track])[cue] {
+                return Err(Invalid::new(
+                    format!(
+                        "`{}` does not carry track `{id}`, so this performer would not hear it",
+                        person.cue
+                    ),
+                    "add a send from the track to that mix, or name another cue",
+                )
+                .at("cue")
+                .in_list("performer", i));
+            }
         }
     }
     Ok(())

@@ -82,6 +82,7 @@ impl Routes {
                 format!("the routing goes in a circle through bus `{id}`"),
                 "send one of the buses of the circle elsewhere",
             )
+            .at("to")
             .in_list("bus", bus - tracks)
         })?;
         Ok(Self { nodes, order, processors })

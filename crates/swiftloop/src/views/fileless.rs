@@ -40,11 +40,12 @@ pub fn show(
             fit(l.verdict()),
             if other.live { "" } else { "not for live playing" }.into(),
         ];
-        t.add_row(row.into_iter().map(|c| if mine { styled(STRONG, c) } else { c }));
+        t.add_row(row.into_iter().map(|c| if mine && !c.is_empty() { styled(STRONG, c) } else { c }));
     }
     right(&mut t, &[1, 2, 3]);
     text.push_str(&lines(&t));
-    text.push_str("\nNothing here was measured, nothing is known of your computer or session, so there is no word on crackles.\n");
+    text.push('\n');
+    text.push_str(&wrapped("", "Nothing here was measured, nothing is known of your computer or session, so there is no word on crackles."));
     text.push_str(&format!(
         "{}\n  Describe them, and learn both:  swiftloop new\n  See it on a sample session:     swiftloop demo\n",
         styled(STRONG, "Next")

@@ -68,6 +68,7 @@ fn choice(bench: &Bench<'_>, plan: &Plan, c: &Choice) -> Value {
             "restore": step.map(|s| &s.restore),
             "total_price": c.price,
             "price_gap": c.gap,
+        "without_roll": c.without_roll,
             "trade": trade(bench, c.phase, &c.trade, false),
             "frontier": trade(bench, c.phase, &c.trade, true),
             "alternatives": c.alternatives.iter().map(|a| json!({

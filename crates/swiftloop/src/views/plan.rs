@@ -135,8 +135,10 @@ fn one(bench: &Bench<'_>, c: &Choice) -> String {
         text.push_str(&wrapped(
             "  ",
             &format!(
-                "Roll block of {} frames: ready after {response:.0} µs of {:.0} µs.",
-                roll.block_frames, roll.deadline_us
+                "Roll block of {} frames: ready after {:.1} ms of {:.1} ms.",
+                roll.block_frames,
+                response / 1000.0,
+                roll.deadline_us / 1000.0
             ),
         ));
     }

@@ -4,6 +4,7 @@
 use super::plan::caption;
 use super::trial::Trial;
 use plotters::prelude::*;
+use plotters::style::text_anchor::{HPos, Pos, VPos};
 use swiftloop_core::choice::{Arrangement, Plan, TradePoint};
 use swiftloop_core::loops::Bench;
 
@@ -93,7 +94,7 @@ fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::err
     chart
         .configure_mesh()
         .x_desc("slowest loop, ms")
-        .y_desc("dropouts per hour")
+        .y_desc("dropouts an hour")
         .y_labels(10)
         .y_label_formatter(&|y| match *y {
             y if y <= FLOOR * 1.01 => "fewer".into(),
@@ -112,15 +113,19 @@ fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::err
         5,
         MARK.stroke_width(1),
     ))?;
-    let label = |text: String, at: (f64, f64), color: RGBColor, offset: (i32, i32)| {
-        EmptyElement::at(at) + Text::new(text, offset, ("sans-serif", 14).into_font().color(&color))
+    let label = |text: String, at: (f64, f64), color: RGBColor| {
+        // Towards the right edge labels stand left of their point; at the ceiling below it.
+        let leftwards = at.0 > longest * 0.75;
+        let low = at.1 >= CEILING * 0.9;
+        let anchor = Pos::new(
+            if leftwards { HPos::Right } else { HPos::Left },
+            if low { VPos::Top } else { VPos::Bottom },
+        );
+        let style = ("sans-serif", 14).into_font().color(&color).pos(anchor);
+        EmptyElement::at(at)
+            + Text::new(text, (if leftwards { -8 } else { 8 }, if low { 8 } else { -7 }), style)
     };
-    chart.draw_series([label(
-        format!("target {}", panel.target),
-        (longest, panel.target),
-        MARK,
-        (-90, -18),
-    )])?;
+    chart.draw_series([label(format!("target {}", panel.target), (0.0, panel.target), MARK)])?;
     if let Some(limit) = panel.limit_ms.filter(|l| *l < longest) {
         chart.draw_series(DashedLineSeries::new(
             [(limit, FLOOR), (limit, CEILING)],
@@ -128,7 +133,7 @@ fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::err
             5,
             QUIET.stroke_width(1),
         ))?;
-        chart.draw_series([label(format!("limit {limit} ms"), (limit, CEILING), QUIET, (6, 4))])?;
+        chart.draw_series([label(format!("limit {limit} ms"), (limit, CEILING), QUIET)])?;
     }
     let frontier =
         panel.points.iter().filter(|p| p.on_frontier).map(|p| (p.round_trip_ms, height(p.dropouts_per_hour)));
@@ -143,10 +148,10 @@ fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::err
             chart.draw_series([Circle::new(at, 9, MARK.stroke_width(2))])?;
         }
         // Labels that would run into each other are left out, the chosen one never.
-        if mine || at.0 - last_label > longest / 22.0 {
+        if mine || at.0 - last_label > longest / 14.0 {
             let name = p.arrangement.setting.buffer.label();
             let (text, color) = if mine { (format!("{name}, chosen"), MARK) } else { (name, INK) };
-            chart.draw_series([label(text, at, color, (8, -20))])?;
+            chart.draw_series([label(text, at, color)])?;
             last_label = at.0;
         }
     }

@@ -180,8 +180,9 @@ pub fn load(bench: &Bench<'_>, report: &Report) -> String {
         text.push_str(&wrapped(
             "  ",
             &format!(
-                "The roll block is ready after {response:.0} µs of {:.0} µs, cue blocks served first.",
-                roll.deadline_us
+                "The roll block is ready after {:.1} ms of {:.1} ms, cue blocks served first.",
+                response / 1000.0,
+                roll.deadline_us / 1000.0
             ),
         ));
     }

@@ -1,0 +1,94 @@
+//! How fast, and how it grows: makespan and risk of one block, the remedies of one setting, the whole plan.
+//! `cargo bench -p swiftloop-core`. Compare within one run: machines differ, ratios less so.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
+use std::hint::black_box;
+use swiftloop_core::choice::{Arrangement, Ground, OneByOne, Scene, candidates, plan, report};
+use swiftloop_core::load::{critical_path, list_schedule};
+use swiftloop_core::loops::{Bench, Setting};
+use swiftloop_core::rig::{Offered, Rig};
+use swiftloop_core::risk::{RiskModel, WakeSet};
+use swiftloop_core::session::Session;
+use swiftloop_core::units::{Block, Hz};
+use swiftloop_files::generated::{self, Size};
+use swiftloop_files::{rig_from, session_from, tables};
+
+fn made(tracks: usize, interfaces: usize, phases: usize) -> (Rig, Session) {
+    let size = Size { tracks, processors: 6, interfaces, phases, remedies: 40 };
+    let rig = rig_from("rig", &generated::rig(size), tables()).unwrap();
+    let session = session_from("session", &generated::session(size), &rig, tables()).unwrap();
+    (rig, session)
+}
+
+fn arrangement(block: u32) -> Arrangement {
+    let setting = Setting { interface: 0, driver: 0, rate: Hz(48_000), buffer: Offered::plain(Block(block)) };
+    Arrangement { setting, roll: None, workers: 8, price: 0 }
+}
+
+fn makespan(c: &mut Criterion) {
+    let mut group = c.benchmark_group("makespan");
+    for tracks in [50, 200, 1000] {
+        let (_, session) = made(tracks, 1, 2);
+        let cost: Vec<f64> = (0..session.routes().nodes.len()).map(|n| 1.0 + (n % 7) as f64).collect();
+        group.throughput(Throughput::Elements(tracks as u64));
+        group.bench_with_input(BenchmarkId::new("critical path", tracks), &cost, |b, cost| {
+            b.iter(|| critical_path(session.routes(), black_box(cost), |_| true));
+        });
+        group.bench_with_input(BenchmarkId::new("list schedule", tracks), &cost, |b, cost| {
+            b.iter(|| list_schedule(session.routes(), black_box(cost), 8, |_| true));
+        });
+    }
+    group.finish();
+}
+
+fn risk(c: &mut Criterion) {
+    let (rig, _) = made(10, 1, 1);
+    let wake = WakeSet::of(&rig.machine, rig.machine.power, tables());
+    let mut group = c.benchmark_group("risk");
+    for reserve in [1.0, 3.0, 7.0] {
+        let model = RiskModel { period_us: 1333.0, reserve, wake: &wake };
+        group.bench_function(BenchmarkId::new("dropouts, reserve", reserve), |b| {
+            b.iter(|| model.dropouts(black_box(&[(0.75, 500.0), (0.25, 800.0)])));
+        });
+    }
+    group.finish();
+}
+
+fn choice(c: &mut Criterion) {
+    let mut group = c.benchmark_group("choice");
+    group.sample_size(10);
+    for tracks in [50, 200, 500, 1000] {
+        let (rig, session) = made(tracks, 4, 6);
+        let bench = Bench { tables: tables(), rig: &rig, session: &session };
+        let scene = Scene::new(bench, 0, &session.phases[0], Hz(48_000));
+        let ground = Ground::new(&scene, arrangement(128));
+        group.throughput(Throughput::Elements(tracks as u64));
+        group.bench_function(BenchmarkId::new("one report, tracks", tracks), |b| {
+            b.iter(|| report(&ground, &[]))
+        });
+        group
+            .bench_function(BenchmarkId::new("one phase, tracks", tracks), |b| b.iter(|| candidates(&scene)));
+        group.bench_function(BenchmarkId::new("plan of 4 × 6, one thread, tracks", tracks), |b| {
+            b.iter(|| plan(bench, &OneByOne));
+        });
+    }
+    group.finish();
+}
+
+fn settings(c: &mut Criterion) {
+    let mut group = c.benchmark_group("settings");
+    group.sample_size(10);
+    for interfaces in [1, 2, 4, 8] {
+        let (rig, session) = made(200, interfaces, 6);
+        let bench = Bench { tables: tables(), rig: &rig, session: &session };
+        let count: usize = (0..interfaces).map(|i| bench.settings(i, Hz(48_000)).len()).sum();
+        group.throughput(Throughput::Elements(count as u64));
+        group
+            .bench_function(BenchmarkId::new("plan, settings", count), |b| b.iter(|| plan(bench, &OneByOne)));
+    }
+    group.finish();
+}
+
+criterion_group!(benches, makespan, risk, choice, settings);
+criterion_main!(benches);
