@@ -147,7 +147,7 @@ fn why_lost(weighed: &Weighed<'_>, chosen: usize, lost: &Candidate, lost_wishes:
             }
             Some(6) if lost_wishes[6] > own[6] => {
                 format!(
-                    "it meets every limit too, with the worst block at {:.0} % against {:.0} %",
+                    "it meets every limit too, with the worst block at {:.1} % against {:.1} %",
                     lost_wishes[6] * 100.0,
                     own[6] * 100.0
                 )

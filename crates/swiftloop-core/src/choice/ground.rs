@@ -276,6 +276,19 @@ impl<'s, 'a> Ground<'s, 'a> {
         Worked { weight, total_us, critical_us, bound_us }
     }
 
+    /// The same state with every processor at its mean share of computing.
+    pub(super) fn resting(&self, applied: &Applied) -> Applied {
+        let mut resting = applied.clone();
+        let routes = self.scene.bench.session.routes();
+        for (p, share) in self.scene.computing.iter().enumerate().filter(|(_, share)| **share < 1.0) {
+            resting.factor[p] *= share;
+            resting.touched.push(routes.processors[p].0);
+        }
+        resting.touched.sort_unstable();
+        resting.touched.dedup();
+        resting
+    }
+
     /// The risk model of the device's (or only) block.
     #[must_use]
     pub fn cue_risk(&self, power: usize) -> RiskModel<'s> {

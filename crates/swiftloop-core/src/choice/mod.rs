@@ -20,7 +20,7 @@ pub use compare::{Buys, buys, why_not};
 pub use cover::{Cover, Covering, cheapest};
 pub use ground::{Arrangement, Ground};
 pub use plan::{Choice, Missed, OneByOne, Plan, Step, TradePoint, WhyNot, Workers, node_title, plan, trade};
-pub use remedy::{Effect, Remedy};
+pub use remedy::{Effect, Remedy, arranged};
 pub use report::{Report, report};
 pub use scene::{Scene, resources};
 pub use solve::{Candidate, Outcome, candidates, default_workers, solve};

@@ -89,6 +89,7 @@ pub fn all(
         }
     }
     maker.on_tracks(live);
+    maker.on_buses();
     maker.on_machine();
     if bench.rig.interfaces[interface].direct != Direct::None {
         for &who in direct_fits {
@@ -97,6 +98,40 @@ pub fn all(
         }
     }
     maker.remedies
+}
+
+/// The remedies that lie in an arrangement: rendering ahead, a core reserved or released, more device blocks.
+#[must_use]
+pub fn arranged(bench: &Bench<'_>, a: &super::Arrangement) -> Vec<Remedy> {
+    let make = |kind: &str, target: String, extra: u32| {
+        bench.tables.remedy_kind(kind).map(|row| Remedy {
+            id: if target.is_empty() { kind.into() } else { format!("{kind}:{target}") },
+            kind: kind.into(),
+            price: row.price + extra,
+            does: row.does.replace("{}", &target),
+            elsewhere: row.elsewhere.clone(),
+            undo: row.undo.replace("{}", &target),
+            target,
+            effects: Vec::new(),
+        })
+    };
+    let mut all = Vec::new();
+    if let Some(block) = a.roll {
+        // The usual roll block has the table's price; each larger one costs one more.
+        let larger = bench.session.engine.roll_frames.iter().filter(|b| **b > a.setting.buffer.block);
+        let place = larger.clone().position(|b| *b == block).unwrap_or(0);
+        all.extend(make("roll", block.to_string(), place as u32));
+    }
+    let own = super::default_workers(bench.session, bench.rig.machine.cores);
+    match a.workers.cmp(&own) {
+        std::cmp::Ordering::Less => all.extend(make("reserve-core", String::new(), 0)),
+        std::cmp::Ordering::Greater => all.extend(make("release-core", String::new(), 0)),
+        std::cmp::Ordering::Equal => {}
+    }
+    if let (true, Some(count)) = (a.setting.buffer.extra_blocks, a.setting.buffer.count) {
+        all.extend(make("device-blocks", count.to_string(), 0));
+    }
+    all
 }
 
 /// Whether a node computes as the session stands.
@@ -229,6 +264,19 @@ impl Maker<'_, '_> {
             }
             let effects = range.flat_map(off).chain([stream]).collect();
             self.add("print", &track.id, title, effects);
+        }
+    }
+
+    fn on_buses(&mut self) {
+        let session = self.bench.session;
+        let nodes = &session.routes().nodes;
+        for (b, bus) in session.buses.iter().enumerate() {
+            let node = session.tracks.len() + b;
+            let fed = nodes.iter().any(|n| n.to.contains(&node));
+            if !fed && !bus.disabled && !self.is_kept(&bus.id) {
+                let title = bus.name.as_deref().unwrap_or(&bus.id);
+                self.add("remove-unused", &bus.id, title, vec![Effect::NodeOff(node)]);
+            }
         }
     }
 

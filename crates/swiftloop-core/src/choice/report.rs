@@ -27,8 +27,12 @@ pub struct Report {
     pub target: f64,
     /// Where the wake-up delays came from.
     pub profile: Origin,
-    /// Remedies applied.
+    /// Remedies applied to session and machine.
     pub remedies: Vec<Remedy>,
+    /// Remedies that lie in the arrangement itself: rendering ahead, cores, device blocks.
+    pub arranged: Vec<Remedy>,
+    /// Disk streams in megabytes per second.
+    pub streams_mb_s: f64,
     /// From cursor to ear.
     pub cursor: Loop,
 }
@@ -96,6 +100,8 @@ pub fn report(ground: &Ground<'_, '_>, chosen: &[usize]) -> Report {
         target: scene.target,
         profile: scene.wake[applied.power].origin,
         remedies: chosen.iter().map(|&r| scene.remedies[r].clone()).collect(),
+        arranged: super::remedy::arranged(&scene.bench, &ground.arrangement),
+        streams_mb_s: scene.streams_mb_s + f64::from(applied.channels) * scene.channel_mb_s(),
         cursor: crate::loops::playback_loop(&scene.bench, setting, &electric),
     }
 }
@@ -119,7 +125,9 @@ fn block_load(
     let scale = if chain_us > 0.0 { worst.critical_us / chain_us } else { 1.0 };
     let scheduled = list_schedule(routes, &cost, workers, included) * scale;
     let lower = worst.critical_us.max(worst.total_us / f64::from(workers));
-    let mean_us: f64 = worked.iter().map(|w| w.weight * w.bound_us).sum();
+    // Any track may sound at any moment, so the worst block rests nothing; the mean block rests what is silent.
+    let resting = ground.resting(applied);
+    let mean_us: f64 = ground.worked(part, &resting).iter().map(|w| w.weight * w.bound_us).sum();
     let bound_by = if worst.bound_us > 1.5 * mean_us {
         BoundBy::Burst
     } else if worst.critical_us >= worst.total_us / f64::from(workers) {

@@ -44,6 +44,8 @@ pub struct Scene<'a> {
     pub active: Vec<bool>,
     /// Cost of each processor (nothing on inactive nodes).
     pub costs: Vec<CallCost>,
+    /// Share of the time during which each processor computes: less than one where it rests while its track is silent.
+    pub computing: Vec<f64>,
     /// Cost of each node without its processors.
     pub node_costs: Vec<CallCost>,
     /// Latency of each processor.
@@ -86,6 +88,16 @@ impl<'a> Scene<'a> {
         let node_costs = (0..routes.nodes.len())
             .map(|n| if active[n] { node_cost(channels(n), bench.tables) } else { CallCost::FREE })
             .collect();
+        let computing = (0..routes.processors.len())
+            .map(|p| match routes.nodes[routes.processors[p].0].kind {
+                NodeKind::Track(t) => computing(
+                    session.processor(p),
+                    session.tracks[t].sounding.0,
+                    bench.tables.assume.phrase_s,
+                ),
+                _ => 1.0,
+            })
+            .collect();
         let direct_fits = direct_fits(&bench, interface, phase, rate);
         let remedies = remedy::all(&bench, interface, phase, &live, &direct_fits);
         let needs = session
@@ -114,6 +126,7 @@ impl<'a> Scene<'a> {
             cue,
             active,
             costs,
+            computing,
             node_costs,
             remedies,
             forced_by_roll: Ok(Vec::new()),
@@ -210,6 +223,12 @@ fn direct_fits(bench: &Bench<'_>, interface: usize, phase: &Phase, rate: Hz) -> 
         .into_iter()
         .filter(|&p| loop_of(bench, &setting, phase, p, &electric, (&none, &none), true).excess().0 <= 0.0)
         .collect()
+}
+
+/// Share of the time during which a processor computes: always, unless it rests while its track is silent; then while
+/// the track sounds, each stretch of `phrase_s` prolonged by the tail.
+fn computing(processor: &crate::session::Processor, sounding: f64, phrase_s: f64) -> f64 {
+    if processor.rests { (sounding * (1.0 + processor.tail_s / phrase_s)).min(1.0) } else { 1.0 }
 }
 
 fn channel_mb_s(bench: &Bench<'_>, rate: Hz) -> f64 {

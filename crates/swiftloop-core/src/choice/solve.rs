@@ -1,6 +1,7 @@
 //! Every arrangement of one scene, and the cheapest set of remedies for each that could matter.
 
 use super::cover::{Covering, Found, cheapest};
+use super::remedy::arranged;
 use super::{Arrangement, Ground, Scene};
 use crate::session::Session;
 use crate::units::{Block, Ms};
@@ -44,17 +45,16 @@ pub struct Candidate {
 }
 
 /// Numbers of workers that may be tried: the session's own first, then one fewer, then one more.
-fn worker_options(scene: &Scene<'_>) -> Vec<(u32, u32)> {
-    let price = |kind: &str| scene.bench.tables.remedy_kind(kind).map_or(1, |r| r.price);
+fn worker_options(scene: &Scene<'_>) -> Vec<u32> {
     let cores = scene.bench.rig.machine.cores;
     let own = default_workers(scene.bench.session, cores);
-    let mut options = vec![(own, 0)];
+    let mut options = vec![own];
     // A reserved core only helps when others would otherwise take time from the session.
     if own > 1 && own == cores {
-        options.push((own - 1, price("reserve-core")));
+        options.push(own - 1);
     }
     if own < cores {
-        options.push((own + 1, price("release-core")));
+        options.push(own + 1);
     }
     options
 }
@@ -65,24 +65,21 @@ pub fn default_workers(session: &Session, cores: u32) -> u32 {
     session.engine.workers.unwrap_or(cores).clamp(1, cores.max(1))
 }
 
-/// Every arrangement of a scene.
+/// Every arrangement of a scene, with the price of the remedies that lie in it.
 fn arrangements(scene: &Scene<'_>) -> Vec<Arrangement> {
     let bench = &scene.bench;
     let engine = &bench.session.engine;
-    let price = |kind: &str| bench.tables.remedy_kind(kind).map_or(1, |r| r.price);
     let mut all = Vec::new();
     for setting in bench.settings(scene.interface, scene.rate) {
-        let mut rolls: Vec<(Option<Block>, u32)> = vec![(None, 0)];
+        let mut rolls: Vec<Option<Block>> = vec![None];
         if engine.renders_ahead && !scene.live.is_empty() {
-            let larger = engine.roll_frames.iter().filter(|b| **b > setting.buffer.block).enumerate();
-            // The usual roll block has the table's price; each larger one costs one more.
-            rolls.extend(larger.map(|(i, &b)| (Some(b), price("roll") + i as u32)));
+            rolls.extend(engine.roll_frames.iter().filter(|b| **b > setting.buffer.block).map(|&b| Some(b)));
         }
-        let blocks = if setting.buffer.extra_blocks { price("device-blocks") } else { 0 };
-        for (workers, reserve) in worker_options(scene) {
-            for &(roll, ahead) in &rolls {
-                let price = blocks + ahead + reserve;
-                all.push(Arrangement { setting: setting.clone(), roll, workers, price });
+        for workers in worker_options(scene) {
+            for &roll in &rolls {
+                let mut arrangement = Arrangement { setting: setting.clone(), roll, workers, price: 0 };
+                arrangement.price = arranged(bench, &arrangement).iter().map(|r| r.price).sum();
+                all.push(arrangement);
             }
         }
     }

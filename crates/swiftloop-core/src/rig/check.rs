@@ -66,6 +66,9 @@ pub(crate) fn missing(kind: &str, id: &str, known: &[&str]) -> Invalid {
 /// The known word with the fewest edits to `word`, if it is near at all (a third of its letters).
 #[must_use]
 pub fn nearest<'a>(word: &str, known: &[&'a str]) -> Option<&'a str> {
+    if word.is_empty() {
+        return None;
+    }
     let far = (word.chars().count() / 3).max(1) + 1;
     known
         .iter()

@@ -192,6 +192,7 @@ pub struct Assumptions {
     pub read_ahead_ms: Ms,
     pub swap_dropouts_per_hour_per_gb: f64,
     pub print_memory_gb: f64,
+    pub phrase_s: f64,
 }
 
 impl Tables {

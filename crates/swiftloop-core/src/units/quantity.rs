@@ -120,7 +120,7 @@ real!(/// Milliseconds.
 real!(/// Microseconds.
     Micros, "a time in microseconds, such as 120", 0.0 ..= 1e9);
 real!(/// Nanoseconds of work on the reference core.
-    Nanos, "a time in nanoseconds, such as 900", 0.0 ..= 1e9);
+    Nanos, "a time in nanoseconds, such as 900", 0.0 ..= 10_000_000.0);
 real!(/// Metres.
     Metres, "a distance in metres, such as 1.5", 0.0 ..= 1000.0);
 real!(/// A share of a whole, from 0 to 1.

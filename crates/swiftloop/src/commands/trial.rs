@@ -66,8 +66,10 @@ pub fn run(options: &Try) -> Result<ExitCode, Failure> {
             }
         }
     }
-    let price = remedies.iter().map(|&r| scene.remedies[r].price).sum();
-    let ground = Ground::new(&scene, Arrangement { setting, roll: options.roll, workers, price });
+    let mut arrangement = Arrangement { setting, roll: options.roll, workers, price: 0 };
+    let arranged: u32 = choice::arranged(&bench, &arrangement).iter().map(|r| r.price).sum();
+    arrangement.price = arranged + remedies.iter().map(|&r| scene.remedies[r].price).sum::<u32>();
+    let ground = Ground::new(&scene, arrangement);
     let report = choice::report(&ground, &remedies);
     let trial = Trial {
         bench: &bench,

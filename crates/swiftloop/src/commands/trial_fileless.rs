@@ -94,10 +94,22 @@ pub fn run(options: &Try) -> Result<ExitCode, Failure> {
         others.push((other, block, answer(&other.id, block)?.0));
     }
     others.sort_by(|a, b| a.2.total.typical().0.total_cmp(&b.2.total.typical().0));
+    // The largest power of two at which the typical loop still fits: the next thing anybody would ask.
+    let mut fits = None;
+    for power in (4..=12).rev() {
+        let block = Block(1 << power);
+        if mine.verdict() == Verdict::Over && block < buffer && block.0 >= smallest {
+            let (l, _) = answer(driver, block)?;
+            if l.verdict() != Verdict::Over {
+                fits = Some((block, l));
+                break;
+            }
+        }
+    }
     if options.json {
         print_json(&json)?;
     } else {
-        print(&views::fileless::show(model, rate, buffer, &mine, &others))?;
+        print(&views::fileless::show(model, rate, buffer, (&mine, fits.as_ref()), &others))?;
     }
     Ok(yes_or_no(mine.verdict() != Verdict::Over))
 }

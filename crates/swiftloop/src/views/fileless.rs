@@ -10,7 +10,7 @@ pub fn show(
     model: &DriverModel,
     rate: Hz,
     buffer: Block,
-    mine: &Loop,
+    (mine, fits): (&Loop, Option<&(Block, Loop)>),
     others: &[(&DriverModel, Block, Loop)],
 ) -> String {
     let mut text =
@@ -24,6 +24,13 @@ pub fn show(
     text.push_str(&format!("{}\n", styled(STRONG, wrapped("", &line).trim_end())));
     if let Some((_, reason)) = &mine.limit {
         text.push_str(&wrapped("  ", reason));
+    }
+    if mine.verdict() == Verdict::Over {
+        let line = match fits {
+            Some((block, l)) => format!("It would fit at {block} frames: about {}.", ms_range(l.total)),
+            None => "No buffer of this driver fits: listen through the interface itself (direct monitoring), or use another driver.".into(),
+        };
+        text.push_str(&wrapped("  ", &line));
     }
     text.push('\n');
     text.push_str(&legs::show(mine));

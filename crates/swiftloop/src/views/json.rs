@@ -3,7 +3,7 @@
 use super::trial::Trial;
 use serde_json::{Value, json};
 use swiftloop_core::advice;
-use swiftloop_core::choice::{Arrangement, Buys, Choice, Plan, Report, TradePoint, node_title};
+use swiftloop_core::choice::{Arrangement, Buys, Choice, Plan, Remedy, Report, TradePoint, node_title};
 use swiftloop_core::load::BlockLoad;
 use swiftloop_core::loops::{Bench, Leg, Loop};
 use swiftloop_core::units::{Ms, Range};
@@ -117,6 +117,18 @@ fn report(bench: &Bench<'_>, r: &Report, buys: &[Buys]) -> Value {
         merge(&mut value, json!({ "response_us": response }));
         value
     });
+    let one = |m: &Remedy| {
+        json!({
+            "id": m.id, "kind": m.kind, "target": m.target, "price": m.price, "does": m.does, "undo": m.undo,
+            "costs_elsewhere": m.elsewhere,
+        })
+    };
+    let arranged = r.arranged.iter().map(one);
+    let chosen = r.remedies.iter().zip(buys).map(|(m, b)| {
+        let mut value = one(m);
+        merge(&mut value, json!({ "buys_ms": b.delay_ms, "dropouts_per_hour_without": b.dropouts_without }));
+        value
+    });
     json!({
         "loops": r.loops.iter().map(|l| one_loop(bench, l)).collect::<Vec<_>>(),
         "cursor_offset_ms": range(r.cursor.total),
@@ -130,10 +142,8 @@ fn report(bench: &Bench<'_>, r: &Report, buys: &[Buys]) -> Value {
             "verdict": r.verdict(),
             "profile_origin": r.profile,
         },
-        "remedies": r.remedies.iter().zip(buys).map(|(m, b)| json!({
-            "id": m.id, "kind": m.kind, "target": m.target, "price": m.price, "does": m.does, "undo": m.undo,
-            "costs_elsewhere": m.elsewhere, "buys_ms": b.delay_ms, "dropouts_per_hour_without": b.dropouts_without,
-        })).collect::<Vec<_>>(),
+        "disk": { "streams_mb_per_s": r.streams_mb_s, "throughput_mb_per_s": bench.rig.machine.disk_mb_per_s },
+        "remedies": arranged.chain(chosen).collect::<Vec<_>>(),
     })
 }
 

@@ -194,6 +194,13 @@ pub fn load(bench: &Bench<'_>, report: &Report) -> String {
     if busiest.capped {
         text.push_str("  The cycle of internal blocks is too long to walk: all were taken to fall due together, always.\n");
     }
+    if report.streams_mb_s > 0.0 {
+        let disk = bench.rig.machine.disk_mb_per_s.0;
+        text.push_str(&wrapped(
+            "  ",
+            &format!("Disk streams: {:.1} MB/s of {disk} MB/s.", report.streams_mb_s),
+        ));
+    }
     let (disk, memory) = (report.from_disk, report.from_memory);
     if disk.high > 0.001 || memory.high > 0.0 {
         text.push_str(&wrapped(
@@ -229,10 +236,19 @@ pub fn binding(bench: &Bench<'_>, b: &BlockLoad) -> String {
 
 /// Remedies applied, with prices and what each buys.
 pub fn remedies(report: &Report, buys: &[Buys], price: u32) -> String {
-    if report.remedies.is_empty() {
+    if report.remedies.is_empty() && report.arranged.is_empty() {
         return String::new();
     }
     let mut t = table(&["remedy", "price", "what to do", "buys", "costs elsewhere"]);
+    for r in &report.arranged {
+        t.add_row([
+            r.id.clone(),
+            r.price.to_string(),
+            r.does.clone(),
+            "part of the setting".into(),
+            r.elsewhere.clone(),
+        ]);
+    }
     for (r, b) in report.remedies.iter().zip(buys) {
         t.add_row([
             r.id.clone(),
