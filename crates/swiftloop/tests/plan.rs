@@ -155,6 +155,7 @@ fn what_is_left_off_comes_back_at_the_next_phase() {
         .as_array()
         .expect("remedies")
         .iter()
+        .filter(|r| r["kind"] != "roll")
         .map(|r| r["undo"].as_str().expect("words").to_string())
         .collect();
     let editing = on_rack.iter().find(|c| c["phase"] == "editing").expect("editing on the rack");
