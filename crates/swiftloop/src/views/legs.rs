@@ -7,6 +7,9 @@ use swiftloop_core::loops::Loop;
 /// The bar's longest, in characters.
 const BAR: usize = 14;
 
+/// Doubts below this are not worth a measurement.
+pub const SMALL_DOUBT_MS: f64 = 0.1;
+
 /// The legs of one loop.
 pub fn show(l: &Loop) -> String {
     let mut text = format!(
@@ -42,7 +45,7 @@ pub fn show(l: &Loop) -> String {
     t.add_row(sum.into_iter().map(|c| styled(STRONG, c)));
     right(&mut t, &[1, 2, 3]);
     text.push_str(&lines(&t));
-    match l.widest_doubt() {
+    match l.widest_doubt().filter(|d| d.spread.0 >= SMALL_DOUBT_MS) {
         Some(doubt) => text.push_str(&wrapped(
             "  ",
             &format!(
@@ -52,7 +55,7 @@ pub fn show(l: &Loop) -> String {
                 doubt.measure_with
             ),
         )),
-        None => text.push_str("  No leg is in doubt that a measurement could narrow.\n"),
+        None => text.push_str("  No leg is in doubt by as much as a tenth of a millisecond.\n"),
     }
     text
 }

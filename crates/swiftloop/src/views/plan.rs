@@ -1,5 +1,6 @@
 //! `plan`: the answer in a table, then each choice with its reasons, then the sheet of changes between phases.
 
+use super::legs::SMALL_DOUBT_MS;
 use super::words::{self, buffer, calm, dropouts, faint, fit, ms, per_hour, percent};
 use super::{BAD, GOOD, STRONG, heading, legs, lines, picture, right, styled, table, trial, wrapped};
 use swiftloop_core::advice::{self, Warning};
@@ -113,7 +114,7 @@ fn one(bench: &Bench<'_>, c: &Choice) -> String {
         text.push('\n');
         text.push_str(&legs::summary(&r.loops));
     }
-    if let Some(doubt) = r.tightest().and_then(Loop::widest_doubt) {
+    if let Some(doubt) = r.tightest().and_then(Loop::widest_doubt).filter(|d| d.spread.0 >= SMALL_DOUBT_MS) {
         text.push_str(&wrapped(
             "  ",
             &format!(
