@@ -72,5 +72,5 @@ fn errors_say_where() {
     let (bytes, what) = place(&rig(&wrong));
     assert!(bytes.contains("44100") && what.contains("does not offer 44100 Hz"), "{bytes} {what}");
     assert_eq!(place(&rig(&format!("{interface}{driver}{interface}{driver}"))).0, "\"a\"");
-    assert_eq!(place("format = \"swiftloop.rig/1\"\nx = [1, 2\n").1.is_empty(), false);
+    assert!(!place("format = \"swiftloop.rig/1\"\nx = [1, 2\n").1.is_empty());
 }

@@ -345,3 +345,84 @@ fn schemas_completions_and_manual_come_out() {
     let help = folder.run(&["--help"]);
     assert!(help.code == 0 && help.out.contains("Exit status"));
 }
+
+#[test]
+fn a_measured_profile_replaces_the_class() {
+    let folder = Folder::with_demo();
+    folder.edit(
+        "rig.toml",
+        "other_load = 0.03",
+        "other_load = 0.03\n[machine.wake]\ndate = \"2026-11-20\"\nwakes = 100000\nthreshold_us = 200\ntail_share = [0.0008, 0.001, 0.0012]\n\
+         shape = [0.08, 0.1, 0.12]\nscale_us = [70, 75, 80]\nvariation = [0.05, 0.06, 0.07]\n\
+         bins = [{ up_to_us = 50, count = 60000 }, { up_to_us = 200, count = 39900 }, { up_to_us = 900, count = 100 }]",
+    );
+    let args = ["try", "rig.toml", "session.toml", "--interface", "rack", "--phase", "editing"];
+    let measured = folder.json(&args);
+    assert_eq!(measured["risk"]["profile_origin"], "measured");
+    let flat = folder.run(&args).out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(flat.contains("as measured on this machine"), "{flat}");
+    folder.edit("rig.toml", "wakes = 100000", "wakes = 100001");
+    let wrong = folder.run(&args);
+    assert_eq!(wrong.code, 2);
+    assert!(wrong.err.contains("the bins count 100000"), "{}", wrong.err);
+}
+
+#[test]
+fn text_and_json_tell_the_same() {
+    let folder = Folder::with_demo();
+    let plan = folder.json(&["plan", "rig.toml", "session.toml"]);
+    let text = folder.run_with(&["plan", "rig.toml", "session.toml"], &[("COLUMNS", "160")]).out;
+    for c in plan["choices"].as_array().expect("choices") {
+        let setting = &c["setting"];
+        let word = |key: &str| setting[key].as_str().expect("a word").to_string();
+        let line = text
+            .lines()
+            .find(|l| l.split_whitespace().take(2).eq([word("phase").as_str(), word("interface").as_str()]))
+            .unwrap_or_else(|| panic!("no line for {setting}"));
+        assert!(line.contains(&word("driver")) && line.contains(&word("buffer_label")), "{line}");
+        assert!(line.trim_end().ends_with(&c["total_price"].to_string()), "{line}");
+        assert!(line.contains(c["risk"]["verdict"].as_str().expect("a verdict")), "{line}");
+        for r in c["remedies"].as_array().expect("remedies") {
+            assert!(
+                text.contains(r["does"].as_str().expect("words"))
+                    || text.contains(r["id"].as_str().expect("an id"))
+            );
+        }
+    }
+    for m in plan["infeasible"].as_array().expect("a list") {
+        assert!(
+            text.contains(m["binding"].as_str().expect("words").split(';').next().expect("the first part"))
+        );
+    }
+}
+
+#[test]
+fn try_draws_its_own_picture_and_lists_remedies() {
+    let folder = Folder::with_demo();
+    let args = [
+        "try",
+        "rig.toml",
+        "session.toml",
+        "--interface",
+        "rack",
+        "--phase",
+        "tracking",
+        "--performer",
+        "eli",
+    ];
+    let answer = folder.run(&[&args[..], &["--svg", "one.svg"]].concat());
+    assert_eq!(answer.code, 1);
+    for words in [
+        "Eli, frame drum: sound loop",
+        "Remedies to try",
+        "delays the live path",
+        "The plan takes asio",
+        "Disk streams",
+    ] {
+        assert!(answer.out.contains(words), "{words} is missing in:\n{}", answer.out);
+    }
+    assert!(folder.read("one.svg").contains("dropouts an hour"));
+    let hint = folder.run(&[&args[..], &["--remedy", "roll:1024"]].concat());
+    assert_eq!(hint.code, 2);
+    assert!(hint.err.contains("--roll 1024"), "{}", hint.err);
+}

@@ -168,6 +168,19 @@ fn remedies_of(options: &Try, scene: &Scene<'_>) -> Result<Vec<usize>, Failure> 
     let mut chosen = Vec::new();
     for id in &options.remedies {
         let Some(index) = known.iter().position(|k| k == id) else {
+            let (kind, target) = id.split_once(':').unwrap_or((id, ""));
+            let option = match kind {
+                "roll" => format!("--roll {target}"),
+                "reserve-core" | "release-core" => "--workers".into(),
+                "device-blocks" => "--buffer".into(),
+                _ => String::new(),
+            };
+            if !option.is_empty() {
+                return Err(Failure::usage(
+                    format!("`{id}` is part of the setting"),
+                    format!("use {option} for it"),
+                ));
+            }
             let near = swiftloop_core::rig::nearest(id, &known);
             let help = match near {
                 Some(near) => format!("did you mean `{near}`?"),
