@@ -1,10 +1,53 @@
 //! Why the plan is as it is: the nearest miss and what binds, why other settings lost, what would be without
 //! rendering ahead. Words with figures, nothing is decided here.
 
-use super::plan::{Missed, Weighed, WhyNot, node_title};
 use super::solve::{Candidate, Outcome};
 use super::way::{Wishes, first_difference};
 use super::{Arrangement, Report, Scene};
+use crate::loops::Bench;
+
+/// A setting that was weighed and lost.
+#[derive(Debug, Clone)]
+pub struct WhyNot {
+    /// The arrangement.
+    pub arrangement: Arrangement,
+    /// Why, with figures.
+    pub why: String,
+}
+
+/// The nearest miss of an impossible wish.
+#[derive(Debug, Clone)]
+pub struct Missed {
+    /// What binds, in words.
+    pub binding: String,
+    /// What would have to change, in words.
+    pub change: String,
+}
+
+/// One stage: a scene with every candidate.
+pub(super) struct Weighed<'a> {
+    pub(super) scene: Scene<'a>,
+    pub(super) candidates: Vec<Candidate>,
+    /// Wishes of each candidate, switches not counted.
+    pub(super) wishes: Vec<Wishes>,
+}
+
+/// Name of a node for people.
+#[must_use]
+pub fn node_title(bench: &Bench<'_>, node: usize) -> String {
+    use crate::session::NodeKind;
+    match bench.session.routes().nodes[node].kind {
+        NodeKind::Track(t) => {
+            let track = &bench.session.tracks[t];
+            track.name.clone().unwrap_or_else(|| track.id.clone())
+        }
+        NodeKind::Bus(b) => {
+            let bus = &bench.session.buses[b];
+            bus.name.clone().unwrap_or_else(|| bus.id.clone())
+        }
+        NodeKind::Main => "main output".into(),
+    }
+}
 
 /// What binds in the nearest miss, and what it would take.
 pub(super) fn missed_by(scene: &Scene<'_>, report: &Report) -> Missed {

@@ -18,8 +18,9 @@ mod way;
 
 pub use compare::{Buys, buys, why_not};
 pub use cover::{Cover, Covering, cheapest};
+pub use explain::{Missed, WhyNot, node_title};
 pub use ground::{Arrangement, Ground};
-pub use plan::{Choice, Missed, OneByOne, Plan, Step, TradePoint, WhyNot, Workers, node_title, plan, trade};
+pub use plan::{Choice, OneByOne, Plan, Step, TradePoint, Workers, plan, trade};
 pub use remedy::{Effect, Remedy, arranged};
 pub use report::{Report, report};
 pub use scene::{Scene, resources};

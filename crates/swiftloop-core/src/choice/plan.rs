@@ -1,7 +1,7 @@
 //! The plan: one rate for the whole session, for each interface one way through its phases. Exact: dynamic
 //! programming over every candidate of every phase, compared by the wishes in their order.
 
-use super::explain::{alternatives, missed_by, without_roll};
+use super::explain::{Missed, Weighed, WhyNot, alternatives, missed_by, without_roll};
 use super::solve::{Candidate, Outcome, candidates};
 use super::way::{WISH_WORDS, Wishes, best_way, first_difference, less};
 use super::{Arrangement, Buys, Ground, Report, Scene, buys, report};
@@ -9,24 +9,6 @@ use crate::loops::Bench;
 use crate::risk::Verdict;
 use crate::session::Phase;
 use crate::units::Hz;
-
-/// A setting that was weighed and lost.
-#[derive(Debug, Clone)]
-pub struct WhyNot {
-    /// The arrangement.
-    pub arrangement: Arrangement,
-    /// Why, with figures.
-    pub why: String,
-}
-
-/// The nearest miss of an impossible wish.
-#[derive(Debug, Clone)]
-pub struct Missed {
-    /// What binds, in words.
-    pub binding: String,
-    /// What would have to change, in words.
-    pub change: String,
-}
 
 /// The choice for one interface and phase.
 #[derive(Debug, Clone)]
@@ -98,14 +80,6 @@ pub struct Plan {
     pub silent: Vec<(usize, usize)>,
     /// The sheet of changes.
     pub steps: Vec<Step>,
-}
-
-/// One stage: a scene with every candidate.
-pub(super) struct Weighed<'a> {
-    pub(super) scene: Scene<'a>,
-    pub(super) candidates: Vec<Candidate>,
-    /// Wishes of each candidate, switches not counted.
-    pub(super) wishes: Vec<Wishes>,
 }
 
 /// Whoever does the work: the core takes no threads of its own.
@@ -308,23 +282,6 @@ fn attempt(ground: &Ground<'_, '_>) -> Vec<usize> {
         }
     }
     all
-}
-
-/// Name of a node for people.
-#[must_use]
-pub fn node_title(bench: &Bench<'_>, node: usize) -> String {
-    use crate::session::NodeKind;
-    match bench.session.routes().nodes[node].kind {
-        NodeKind::Track(t) => {
-            let track = &bench.session.tracks[t];
-            track.name.clone().unwrap_or_else(|| track.id.clone())
-        }
-        NodeKind::Bus(b) => {
-            let bus = &bench.session.buses[b];
-            bus.name.clone().unwrap_or_else(|| bus.id.clone())
-        }
-        NodeKind::Main => "main output".into(),
-    }
 }
 
 /// Delay and dropouts of every block of the chosen driver, with the same remedies; and which ones nothing beats.

@@ -2,7 +2,7 @@
 
 use super::electric::{adaptation, resampler};
 use super::{Bench, Chains, Electric, Leg, Loop, LoopKind, Part, Setting, limit_for};
-use crate::session::{KeysLink, Listens, NodeKind, NoteTiming, Performer, Phase, Source};
+use crate::session::{KeysLink, Listens, NoteTiming, Performer, Phase, Source};
 use crate::units::{Figure, Frames, Metres, Ms, Origin, Quantity, Range, SPEED_OF_SOUND_M_S};
 
 /// MIDI 1.0 electrical specification: 31.25 kbaud, one start bit, eight data bits, one stop bit.
@@ -212,49 +212,4 @@ pub fn playback_loop(bench: &Bench<'_>, setting: &Setting, electric: &Electric) 
     legs.extend(resampler(bench, setting, 1.0));
     legs.extend(electric.output_alone.iter().cloned());
     Loop::from_legs(None, "cursor to ear".into(), LoopKind::Playback, legs)
-}
-
-impl crate::session::Session {
-    /// The node called `id`: a track, a bus or `main`.
-    #[must_use]
-    pub fn node_of(&self, id: &str) -> Option<usize> {
-        if id == "main" {
-            return Some(self.routes().main());
-        }
-        let track = self.tracks.iter().position(|t| t.id == id);
-        track.or_else(|| self.buses.iter().position(|b| b.id == id).map(|b| b + self.tracks.len()))
-    }
-
-    /// Processor number `index` of the routing.
-    #[must_use]
-    pub fn processor(&self, index: usize) -> &crate::session::Processor {
-        let (node, place) = self.routes().processors[index];
-        &self.chain_of(node)[place]
-    }
-
-    /// The processors on a node.
-    #[must_use]
-    pub fn chain_of(&self, node: usize) -> &[crate::session::Processor] {
-        match self.routes().nodes[node].kind {
-            NodeKind::Track(t) => &self.tracks[t].processors,
-            NodeKind::Bus(b) => &self.buses[b].processors,
-            NodeKind::Main => &self.main.processors,
-        }
-    }
-
-    /// Live nodes of a phase: tracks on which its performers hear themselves through the software.
-    #[must_use]
-    pub fn live_nodes(&self, phase: &Phase) -> Vec<usize> {
-        let mut live: Vec<usize> = self
-            .performers_in(phase)
-            .filter(|p| p.listens != Listens::Direct)
-            .flat_map(|p| p.hears.iter().filter_map(|id| self.node_of(id)))
-            .filter(
-                |&n| matches!(self.routes().nodes[n].kind, NodeKind::Track(t) if !self.tracks[t].disabled),
-            )
-            .collect();
-        live.sort_unstable();
-        live.dedup();
-        live
-    }
 }

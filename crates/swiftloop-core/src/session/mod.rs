@@ -2,6 +2,7 @@
 //! [`Session::checked`] proves that it can be true and lays the routing out as a graph without cycles.
 
 mod check;
+mod lookup;
 mod routes;
 mod track;
 
