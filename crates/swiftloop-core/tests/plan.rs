@@ -209,3 +209,30 @@ fn what_cannot_ride_the_cue_block_is_left_off_and_named() {
     );
     assert_eq!(scene.forced_by_roll, Err("box".into()));
 }
+
+#[test]
+fn a_miss_names_what_binds() {
+    let mixing = "phase = [{ kind = \"mixing\" }]";
+    let binding = |rig_text: &str, session_text: &str| {
+        let p = planned(rig_text, session_text);
+        p.choices[0].missed.as_ref().map(|m| m.binding.clone()).expect("impossible")
+    };
+    let starved = EXACT_RIG.replace("memory_gb = 16", "memory_gb = 1");
+    assert!(binding(&starved, &loaded(1, mixing)).contains("from memory"));
+    let slow_disk = EXACT_RIG.replace("disk_mb_per_s = 400", "disk_mb_per_s = 0.01");
+    assert!(binding(&slow_disk, &loaded(3, mixing)).contains("from the disk"));
+    // One chain that no remedy touches, on many cores: the chain binds, and it is named.
+    let chain = singer("", "{ id = \"m\", cost = { per_call_ns = 100, per_frame_ns = 30000 } }")
+        .replace("phase = [{ kind = \"tracking\", performers = [\"ada\"] }]", mixing);
+    assert!(binding(EXACT_RIG, &chain).contains("chain (voice → main output)"));
+    // Much work on many tracks with nothing to take away: the cores bind.
+    let tracks: String = (0..60)
+        .map(|i| format!("{{ id = \"y{i}\", source = \"disk\", processor = [{{ id = \"q{i}\", cost = {{ per_call_ns = 100, per_frame_ns = 3000 }} }}] }}, "))
+        .collect();
+    let keep: String = (0..60).map(|i| format!("\"y{i}\", ")).collect();
+    let wide = singer("", "").replace("track = [", &format!("track = [{tracks}")).replace(
+        "phase = [{ kind = \"tracking\", performers = [\"ada\"] }]",
+        &format!("phase = [{{ kind = \"mixing\", keep = [{keep}] }}]"),
+    );
+    assert!(binding(EXACT_RIG, &wide).contains("cores ("));
+}

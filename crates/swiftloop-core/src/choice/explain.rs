@@ -4,7 +4,7 @@
 use super::solve::{Candidate, Outcome};
 use super::way::{Wishes, first_difference};
 use super::{Arrangement, Report, Scene};
-use crate::loops::Bench;
+use crate::loops::{Bench, LoopKind};
 
 /// A setting that was weighed and lost.
 #[derive(Debug, Clone)]
@@ -64,10 +64,29 @@ pub(super) fn missed_by(scene: &Scene<'_>, report: &Report) -> Missed {
         let limit = worst.limit.as_ref().map_or(0.0, |l| l.0.0);
         return Missed {
             binding: format!("{}: {:.1} ms against {limit} ms{leg}", worst.who, worst.total.typical().0),
-            change:
-                "another interface or driver for this phase, direct monitoring, or a performer who bears more"
-                    .into(),
+            change: match worst.kind {
+                LoopKind::Sound => {
+                    "another interface or driver for this phase, direct monitoring, or a performer who bears more"
+                }
+                _ => "another interface or driver for this phase, or a performer who bears more",
+            }
+            .into(),
         };
+    }
+    let rest = report.dropouts.typical - report.from_memory.typical - report.from_disk.typical;
+    for (part, what, change) in [
+        (report.from_memory, "memory", "more memory, fewer programs, or smaller instruments"),
+        (report.from_disk, "the disk", "a faster disk, a lower rate or depth, or fewer tracks from disk"),
+    ] {
+        if part.typical > rest.max(scene.target) {
+            let binding = format!(
+                "{} dropouts an hour against {}, {} of them from {what}",
+                about(report.dropouts.typical),
+                scene.target,
+                about(part.typical)
+            );
+            return Missed { binding, change: change.into() };
+        }
     }
     let busiest = match &report.roll {
         Some((roll, response)) if response / roll.deadline_us > report.cue.worst_ratio() => roll,

@@ -226,7 +226,7 @@ impl Planned<'_> {
             steps.push(step(&self.bench, before, now));
         }
         choices.sort_by_key(|c| (c.phase, c.interface));
-        steps.sort_by_key(|s| (s.phase, s.interface));
+        steps.sort_by_key(|s| (s.interface, s.phase));
         Plan { rate: self.rate, other_rates, choices, silent: self.silent, steps }
     }
 }

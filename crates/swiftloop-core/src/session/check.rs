@@ -265,6 +265,13 @@ fn check_phase(phase: &Phase, d: &Description, tables: &Tables) -> Result<(), In
         )
         .at("target_per_hour"));
     }
+    if phase.target_per_hour.is_some_and(|t| !(1e-6..=1e6).contains(&t)) {
+        return Err(Invalid::new(
+            "a target lies between a millionth and a million dropouts per hour",
+            "write dropouts per hour, such as 0.1 (one in ten hours)",
+        )
+        .at("target_per_hour"));
+    }
     if phase.minutes.is_some_and(|m| !m.is_finite() || m < 0.0) {
         return Err(
             Invalid::new("a phase lasts zero minutes or more", "write minutes, such as 90").at("minutes")

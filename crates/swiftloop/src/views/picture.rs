@@ -8,6 +8,9 @@ use swiftloop_core::choice::{Arrangement, TradePoint};
 /// Bars are so many characters at the most.
 const BAR: usize = 16;
 
+/// More rows than this are no picture.
+const MOST_ROWS: usize = 9;
+
 /// The picture of a trade; nothing when there is nothing to compare.
 pub fn show(trade: &[TradePoint], chosen: &Arrangement, target: f64) -> String {
     if trade.len() < 2 {
@@ -15,7 +18,7 @@ pub fn show(trade: &[TradePoint], chosen: &Arrangement, target: f64) -> String {
     }
     let longest = trade.iter().map(|p| p.round_trip_ms).fold(1e-9, f64::max);
     let mut t = table(&["", "buffer", "delay", "", "dropouts/h", "", ""]);
-    for point in trade {
+    for point in thinned(trade, chosen) {
         let mine = point.arrangement.setting == chosen.setting;
         let delay = ((point.round_trip_ms / longest * BAR as f64).round() as usize).clamp(1, BAR);
         let mut remarks = Vec::new();
@@ -44,6 +47,13 @@ pub fn show(trade: &[TradePoint], chosen: &Arrangement, target: f64) -> String {
     }
     right(&mut t, &[1, 2, 4]);
     lines(&t)
+}
+
+/// At most [`MOST_ROWS`] points: the chosen one, and the others at even distances.
+fn thinned<'a>(trade: &'a [TradePoint], chosen: &Arrangement) -> Vec<&'a TradePoint> {
+    let stride = trade.len().div_ceil(MOST_ROWS).max(1);
+    let keep = |(i, p): &(usize, &TradePoint)| i % stride == 0 || p.arrangement.setting == chosen.setting;
+    trade.iter().enumerate().filter(keep).map(|(_, p)| p).collect()
 }
 
 /// Dropouts on a logarithmic scale from a thousandth of the target to ten thousand times it, the target in the

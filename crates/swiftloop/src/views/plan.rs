@@ -174,22 +174,27 @@ fn one(bench: &Bench<'_>, c: &Choice) -> String {
     text
 }
 
-/// The sheet of changes between phases, in order.
+/// The sheet of changes between phases, in order, for each interface.
 fn sheet(bench: &Bench<'_>, plan: &Plan) -> String {
     let mut text = heading("Changes between phases, in order");
+    let mut on = None;
     for step in &plan.steps {
+        if on != Some(step.interface) {
+            on = Some(step.interface);
+            let title = bench.rig.interfaces[step.interface].title();
+            text.push_str(&format!("{}\n", styled(STRONG, format!("On the {title}"))));
+        }
         let phase = bench.session.phases[step.phase].word();
-        let lead = format!("{phase}, {}", bench.rig.interfaces[step.interface].title());
         if step.restore.is_empty() && step.set.is_empty() {
-            text.push_str(&format!("{}: nothing to change\n", styled(STRONG, lead)));
+            text.push_str(&format!("  {phase}: nothing to change\n"));
             continue;
         }
-        text.push_str(&format!("{}\n", styled(STRONG, lead)));
+        text.push_str(&format!("  {phase}\n"));
         for line in &step.restore {
-            text.push_str(&wrapped("  ↩ ", line));
+            text.push_str(&wrapped("    ↩ ", line));
         }
         for line in &step.set {
-            text.push_str(&wrapped("  □ ", line));
+            text.push_str(&wrapped("    □ ", line));
         }
     }
     text.push_str(&faint("  ↩ restore what the phase before left off    □ set or do\n"));
