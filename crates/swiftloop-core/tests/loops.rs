@@ -197,3 +197,27 @@ proptest! {
         prop_assert!(frames(&at(EXACT_RIG, &text, 0, 64, &[&id])) <= frames(&at(EXACT_RIG, &text, 0, 64, &[])) + 1e-9);
     }
 }
+
+#[test]
+fn drivers_are_ranked_live_ones_first_and_shortest_first() {
+    let drivers = ["mme", "wasapi-shared", "asio-wrapped", "wasapi-exclusive"].map(|m| {
+        format!(
+            "[[interface.driver]]\nmodel = \"{m}\"\nrates_hz = [48000]\nbuffers = {{ powers = [32, 2048] }}\n"
+        )
+    });
+    let rig = rig(&format!("{EXACT_RIG}{}", drivers.concat()));
+    let session = session(&singer("", ""), &rig);
+    let b = bench(&rig, &session);
+    let ranked = swiftloop_core::loops::ranked_drivers(&b, 0, HZ);
+    let words: Vec<&str> = ranked.iter().map(|d| b.driver(&d.setting).word()).collect();
+    assert_eq!(words[0], "jack");
+    assert_eq!(words.len(), 5);
+    let live = ranked.iter().take_while(|d| d.live).count();
+    assert!(live == 3 && ranked[live..].iter().all(|d| !d.live), "{words:?}");
+    assert!(ranked[..live].windows(2).all(|w| w[0].round_trip.typical() <= w[1].round_trip.typical()));
+    // JACK at its smallest buffer: three blocks of 32, converters, safety.
+    let expected = 3.0 * 32.0 + 70.0 + 16.0 + overhead();
+    assert!((ranked[0].round_trip.typical().frames_at(HZ).0 - expected).abs() < 1e-9);
+    // The oldest interfaces are worse by a factor of ten.
+    assert!(ranked[4].round_trip.typical().0 > 10.0 * ranked[0].round_trip.typical().0);
+}

@@ -6,6 +6,7 @@ mod chain;
 mod electric;
 mod fit;
 mod kinds;
+mod ranking;
 mod setting;
 mod verdict;
 
@@ -13,6 +14,7 @@ pub use chain::{Chains, compensated, latencies};
 pub use electric::{Electric, hidden};
 pub use fit::{Fit, fit};
 pub use kinds::{loop_of, loops_of, playback_loop};
+pub use ranking::{RankedDriver, ranked_drivers};
 pub use setting::{Bench, Setting};
 pub use verdict::{WidestDoubt, limit_for};
 

@@ -5,7 +5,7 @@ use serde_json::{Value, json};
 use swiftloop_core::advice;
 use swiftloop_core::choice::{Arrangement, Buys, Choice, Plan, Remedy, Report, TradePoint, node_title};
 use swiftloop_core::load::BlockLoad;
-use swiftloop_core::loops::{Bench, Leg, Loop};
+use swiftloop_core::loops::{Bench, Leg, Loop, ranked_drivers};
 use swiftloop_core::units::{Ms, Range};
 
 pub fn plan(bench: &Bench<'_>, plan: &Plan) -> Value {
@@ -41,6 +41,17 @@ pub fn plan(bench: &Bench<'_>, plan: &Plan) -> Value {
         "sample_rate_hz": plan.rate,
         "choices": possible.iter().map(|c| choice(bench, plan, c)).collect::<Vec<_>>(),
         "infeasible": infeasible,
+        "drivers": bench.rig.interfaces.iter().enumerate().flat_map(|(i, interface)| {
+            ranked_drivers(bench, i, plan.rate).into_iter().map(|d| json!({
+                "interface": interface.id,
+                "driver": bench.driver(&d.setting).word(),
+                "buffer_label": d.setting.buffer.label(),
+                "buffer_frames": d.setting.buffer.block,
+                "round_trip": range(d.round_trip),
+                "live": d.live,
+                "shared": d.shared,
+            })).collect::<Vec<_>>()
+        }).collect::<Vec<_>>(),
         "other_rates": plan.other_rates.iter().map(|(r, why)| json!({"sample_rate_hz": r, "why_not": why})).collect::<Vec<_>>(),
         "changes": plan.steps.iter().map(|s| json!({
             "interface": bench.rig.interfaces[s.interface].id,

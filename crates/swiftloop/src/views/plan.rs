@@ -5,7 +5,7 @@ use super::words::{self, buffer, calm, dropouts, faint, fit, ms, per_hour, perce
 use super::{BAD, GOOD, STRONG, heading, legs, lines, picture, right, styled, table, trial, wrapped};
 use swiftloop_core::advice::{self, Warning};
 use swiftloop_core::choice::{Choice, Plan};
-use swiftloop_core::loops::{Bench, Loop};
+use swiftloop_core::loops::{Bench, Loop, WidestDoubt, ranked_drivers};
 
 pub fn show(bench: &Bench<'_>, plan: &Plan, brief: bool) -> String {
     let mut text = heading(&format!("{}: {} Hz throughout", title(bench), plan.rate));
@@ -24,6 +24,7 @@ pub fn show(bench: &Bench<'_>, plan: &Plan, brief: bool) -> String {
     text.push_str(&overview(bench, plan));
     text.push('\n');
     if !brief {
+        text.push_str(&drivers(bench, plan));
         for choice in &plan.choices {
             text.push_str(&one(bench, choice));
             text.push('\n');
@@ -80,6 +81,43 @@ fn overview(bench: &Bench<'_>, plan: &Plan) -> String {
     }
     right(&mut t, &[4, 6]);
     lines(&t)
+}
+
+/// The drivers of every interface shown, best first.
+fn drivers(bench: &Bench<'_>, plan: &Plan) -> String {
+    let mut t =
+        table(&["interface", "driver, best first", "smallest buffer", "round trip", "low – high", ""]);
+    for (i, interface) in bench.rig.interfaces.iter().enumerate() {
+        if !plan.choices.iter().any(|c| c.interface == i) {
+            continue;
+        }
+        for d in ranked_drivers(bench, i, plan.rate) {
+            let mut remarks = Vec::new();
+            if !d.live {
+                remarks.push("not for live playing");
+            }
+            if !d.shared {
+                remarks.push("takes the device for itself");
+            }
+            t.add_row([
+                interface.id.clone(),
+                bench.driver(&d.setting).word().into(),
+                d.setting.buffer.label(),
+                format!("{} ms", ms(d.round_trip.typical())),
+                format!("{} – {}", ms(d.round_trip.low()), ms(d.round_trip.high())),
+                remarks.join(", "),
+            ]);
+        }
+    }
+    right(&mut t, &[2, 3, 4]);
+    format!("{}\n", lines(&t))
+}
+
+/// The loop in doubt by most, over all choices.
+fn widest(plan: &Plan) -> Option<(String, WidestDoubt)> {
+    let all = plan.choices.iter().flat_map(|c| &c.report.loops).filter(|l| l.limit.is_some());
+    let doubts = all.filter_map(|l| l.widest_doubt().map(|d| (l.who.clone(), d)));
+    doubts.max_by(|a, b| a.1.spread.0.total_cmp(&b.1.spread.0)).filter(|d| d.1.spread.0 >= SMALL_DOUBT_MS)
 }
 
 /// `Ada 5.4 of 6 ms within`.
@@ -228,6 +266,17 @@ fn all_warnings(bench: &Bench<'_>, plan: &Plan) -> String {
 fn next(plan: &Plan) -> String {
     let assumed = plan.choices.iter().any(|c| c.report.profile != swiftloop_core::units::Origin::Measured);
     let mut text = format!("\n{}\n", styled(STRONG, "Next"));
+    if let Some((who, doubt)) = widest(plan) {
+        text.push_str(&wrapped(
+            "  ",
+            &format!(
+                "The widest doubt of all loops is {}, {} ms on the way of {who}: {}.",
+                doubt.leg,
+                ms(doubt.spread),
+                doubt.measure_with
+            ),
+        ));
+    }
     if assumed {
         text.push_str(&wrapped(
             "  ",
