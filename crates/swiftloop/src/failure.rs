@@ -87,3 +87,50 @@ fn located(
     let place = format!("{name}:{line_number}:{}", column + 1);
     format!("{place}\n{pad} |\n{gutter} | {shown}\n{pad} | {mark}\n{}", simple(&what, &help))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn at(text: &str, marked: &str) -> String {
+        let start = text.find(marked).expect("in the text");
+        located(
+            "f.toml".into(),
+            text.into(),
+            Some(start..start + marked.len()),
+            "wrong".into(),
+            "mend it".into(),
+        )
+    }
+
+    #[test]
+    fn the_place_is_counted_in_lines_and_characters() {
+        let shown = at("a = 1\nname = \"Brücke\"\nx = ö = 2\n", "= 2");
+        assert!(shown.starts_with("f.toml:3:7\n"), "{shown}");
+        assert!(shown.contains("3 | x = ö = 2\n  |       ^^^\n"), "{shown}");
+    }
+
+    #[test]
+    fn windows_line_ends_and_tabs_do_not_move_the_mark() {
+        let shown = at("a = 1\r\n\tcoers = 4\r\n", "coers");
+        assert!(shown.starts_with("f.toml:2:2\n") && shown.contains("|  ^^^^^"), "{shown}");
+    }
+
+    #[test]
+    fn a_long_line_is_cut_around_its_place() {
+        let text = format!("x = [{}wrong{}]\n", "1, ".repeat(500), ", 1".repeat(500));
+        let shown = at(&text, "wrong");
+        let mark = shown.lines().find(|l| l.contains('^')).expect("a mark");
+        let line = shown.lines().find(|l| l.contains("wrong,")).expect("the line");
+        assert_eq!(mark.find('^'), line.find("wrong"));
+        assert!(shown.lines().all(|l| l.chars().count() <= crate::views::width()), "{shown}");
+    }
+
+    #[test]
+    fn an_error_at_the_very_end_or_without_place_is_still_told() {
+        let end = located("f.toml".into(), "a = [".into(), Some(5..5), "unclosed".into(), "close it".into());
+        assert!(end.starts_with("f.toml:1:6\n") && end.contains("error:  unclosed"), "{end}");
+        let nowhere = located("f.toml".into(), String::new(), None, "empty".into(), "fill it".into());
+        assert_eq!(nowhere, "error:  f.toml: empty\nto do:  fill it\n");
+    }
+}

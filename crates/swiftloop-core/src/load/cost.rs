@@ -66,3 +66,37 @@ pub fn node_cost(channels: u32, tables: &Tables) -> CallCost {
         internal: None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::CallCost;
+    use crate::load::patterns;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// Over a whole cycle a processor with a block of its own works on every frame exactly once.
+        #[test]
+        fn no_frame_is_worked_on_twice(n in 16u32..512, m in 16u32..2048) {
+            let cost = CallCost { call_us: 0.0, frame_us: 1.0, internal: Some(m) };
+            let p = patterns(n, [m]);
+            prop_assume!(!p.capped);
+            let mean: f64 = p.blocks.iter().map(|b| b.0 * cost.in_block(n, p.due(m, b.1))).sum();
+            // Where its block is smaller than the device's, some blocks hold one more: an upper bound.
+            if m > n { prop_assert!((mean - f64::from(n)).abs() < 1e-6) } else { prop_assert!(mean >= f64::from(n) - 1e-9) }
+        }
+
+        #[test]
+        fn a_larger_block_never_costs_less(n in 16u32..2048, more in 1u32..512, internal in prop::option::of(16u32..4096)) {
+            let cost = CallCost { call_us: 3.0, frame_us: 0.1, internal };
+            prop_assert!(cost.in_block(n + more, true) >= cost.in_block(n, true) - 1e-9 || internal.is_some_and(|m| m > n));
+            prop_assert!(cost.in_block(n, true) >= cost.in_block(n, false));
+        }
+    }
+
+    #[test]
+    fn fewer_calls_are_cheaper_for_the_same_frames() {
+        let cost = CallCost { call_us: 5.0, frame_us: 0.1, internal: None };
+        assert!(cost.in_block(512, false) < 8.0 * cost.in_block(64, false));
+        assert_eq!(CallCost::FREE.in_block(4096, true), 0.0);
+    }
+}

@@ -72,3 +72,67 @@ pub fn compensated(session: &Session, live: &[usize], latency: impl Fn(usize) ->
     }
     Chains { delay, from }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::session::Routes;
+
+    /// Every path from `from` to `to`, by walking.
+    fn paths(routes: &Routes, from: usize, to: usize) -> Vec<Vec<usize>> {
+        if from == to {
+            return vec![vec![to]];
+        }
+        let onward = routes.nodes[from].to.iter().flat_map(|&t| paths(routes, t, to));
+        onward
+            .map(|mut p| {
+                p.insert(0, from);
+                p
+            })
+            .collect()
+    }
+
+    #[test]
+    fn the_delay_is_that_of_the_longest_of_all_paths() {
+        let text = r#"
+format = "swiftloop.session/1"
+deliver = { rate_hz = 48000 }
+track = [
+  { id = "a", source = "live", to = "x", sends = [{ to = "y" }, { to = "z" }], processor = [{ id = "pa", latency_frames = 7 }] },
+  { id = "b", source = "live", to = "y", processor = [{ id = "pb", latency_frames = 300 }] },
+  { id = "c", source = "disk", to = "x", processor = [{ id = "pc", latency_frames = 9000 }] },
+]
+bus = [
+  { id = "x", to = "z", processor = [{ id = "px", latency_frames = 40 }] },
+  { id = "y", to = "x", processor = [{ id = "py", latency_frames = 100 }, { id = "py2", latency_frames = 1 }] },
+  { id = "z", processor = [{ id = "pz", latency_frames = 5 }] },
+]
+main = { processor = [{ id = "pm", latency_frames = 2 }] }
+phase = [{ kind = "mixing" }]
+"#;
+        let tables: crate::tables::Tables = toml::from_str(concat!(
+            include_str!("../../../swiftloop-files/data/drivers.toml"),
+            "\n",
+            include_str!("../../../swiftloop-files/data/world.toml")
+        ))
+        .expect("the tables");
+        let session = Session::checked(toml::from_str(text).expect("a session"), &tables).expect("true");
+        let routes = session.routes();
+        let latency = latencies(&session);
+        let of = |p: usize| latency[p].typical().0;
+        for live in [vec![0], vec![1], vec![0, 1]] {
+            let chains = compensated(&session, &live, of);
+            for target in 0..routes.nodes.len() {
+                let cost = |path: &Vec<usize>| -> f64 {
+                    path.iter().flat_map(|&n| routes.nodes[n].processors.clone()).map(of).sum()
+                };
+                let all =
+                    live.iter().flat_map(|&l| paths(routes, l, target)).map(|p| cost(&p)).reduce(f64::max);
+                assert_eq!(chains.delay[target], all, "live {live:?}, node {target}");
+                if let (Some(longest), true) = (all, !live.contains(&target)) {
+                    assert_eq!(cost(&chains.path(target)), longest);
+                }
+            }
+        }
+    }
+}

@@ -112,3 +112,41 @@ type Range3 = (f64, f64, f64);
 fn raw<T: crate::units::Quantity>(r: Range<T>) -> Range3 {
     (r.low().raw(), r.typical().raw(), r.high().raw())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn wake(shape: f64) -> Wake {
+        Wake {
+            body: vec![(10.0, 0.5), (60.0, 0.01), (100.0, 0.001)],
+            threshold: 100.0,
+            tail_share: 0.001,
+            tail: Pareto { shape, scale: 30.0 },
+            variation: 0.05,
+            cluster: 1.0,
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn later_is_never_more_likely(shape in -0.3f64..0.5, a in 0.0f64..2000.0, b in 0.0f64..500.0) {
+            let w = wake(shape);
+            prop_assert!(w.later_than(a + b) <= w.later_than(a) * (1.0 + 1e-12));
+            prop_assert!((0.0..=1.0).contains(&w.later_than(a)));
+        }
+    }
+
+    #[test]
+    fn the_known_points_are_met_and_the_tail_joins_without_a_step() {
+        let w = wake(0.1);
+        assert_eq!(w.later_than(-1.0), 1.0);
+        for (us, share) in [(0.0, 1.0), (10.0, 0.5), (60.0, 0.01), (100.0, 0.001)] {
+            assert!((w.later_than(us) - share).abs() < 1e-12, "{us}");
+        }
+        assert!((w.later_than(99.999) / w.later_than(100.001) - 1.0).abs() < 1e-3);
+        // Halfway between two points, the geometric mean: exponential in between.
+        assert!((w.later_than(35.0) - (0.5f64 * 0.01).sqrt()).abs() < 1e-12);
+    }
+}

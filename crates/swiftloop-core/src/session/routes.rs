@@ -142,3 +142,44 @@ fn order(nodes: &[Node]) -> Result<Vec<usize>, usize> {
     }
     Err(at)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn graph(edges: &[Vec<usize>]) -> Vec<Node> {
+        edges.iter().map(|to| Node { kind: NodeKind::Main, to: to.clone(), processors: 0..0 }).collect()
+    }
+
+    proptest! {
+        #[test]
+        fn every_node_comes_after_all_that_feed_it(seed in prop::collection::vec(prop::collection::vec(0usize..12, 0..4), 1..12)) {
+            // Edges run upwards only, so there is no circle.
+            let count = seed.len();
+            let edges: Vec<Vec<usize>> =
+                seed.iter().enumerate().map(|(n, to)| to.iter().copied().filter(|t| *t > n && *t < count).collect()).collect();
+            let order = order(&graph(&edges)).expect("no circle");
+            let place = |n: usize| order.iter().position(|o| *o == n).expect("all nodes");
+            for (n, to) in edges.iter().enumerate() {
+                prop_assert!(to.iter().all(|t| place(*t) > place(n)));
+            }
+        }
+
+        #[test]
+        fn a_circle_is_found_on_the_circle(tail in 0usize..5, length in 1usize..5) {
+            // A tail of nodes that leads into a circle, and one node behind it.
+            let count = tail + length + 1;
+            let mut edges = vec![Vec::new(); count];
+            for (n, to) in edges.iter_mut().enumerate().take(tail) {
+                to.push(n + 1);
+            }
+            for n in 0..length {
+                edges[tail + n].push(tail + (n + 1) % length);
+            }
+            edges[tail + length - 1].push(count - 1);
+            let at = order(&graph(&edges)).expect_err("a circle");
+            prop_assert!((tail..tail + length).contains(&at), "{at} is not on the circle");
+        }
+    }
+}

@@ -72,3 +72,22 @@ fn risk_bar(rate: f64, target: f64) -> String {
         })
         .collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::risk_bar;
+
+    #[test]
+    fn the_stroke_is_the_target_and_the_bar_passes_it_only_when_it_breaks() {
+        assert_eq!(risk_bar(0.0, 1.0), "·····┃······");
+        assert_eq!(risk_bar(1e9, 1.0), "━━━━━╋━━━━━━");
+        for rate in [1e-3, 0.1, 0.9] {
+            assert!(risk_bar(rate, 1.0).contains('┃'), "{rate}");
+        }
+        for rate in [5.0, 100.0, 1e4] {
+            assert!(risk_bar(rate, 1.0).contains('╋'), "{rate}");
+        }
+        let reach = |rate| risk_bar(rate, 1.0).matches('━').count();
+        assert!((-3..5).map(|d| reach(10f64.powi(d))).is_sorted());
+    }
+}

@@ -29,7 +29,8 @@ pub fn per_hour(x: f64) -> String {
         x if x < 0.1 => format!("{x:.3}"),
         x if x < 10.0 => format!("{x:.2}"),
         x if x < 1000.0 => format!("{x:.0}"),
-        x => format!("{:.0}k", x / 1000.0),
+        x if x.is_finite() => format!("{:.0}k", x / 1000.0),
+        _ => "without end".into(),
     }
 }
 
@@ -108,4 +109,43 @@ pub fn percent(x: f64) -> String {
 /// A faint remark.
 pub fn faint(text: impl std::fmt::Display) -> String {
     styled(FAINT, text)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rates_are_told_to_two_figures() {
+        for (rate, words) in [
+            (0.0, "<0.001"),
+            (0.00099, "<0.001"),
+            (0.0123, "0.012"),
+            (0.25, "0.25"),
+            (9.99, "9.99"),
+            (42.4, "42"),
+            (999.4, "999"),
+            (12_345.0, "12k"),
+            (f64::INFINITY, "without end"),
+        ] {
+            assert_eq!(per_hour(rate), words, "{rate}");
+        }
+    }
+
+    #[test]
+    fn times_are_told_to_what_matters() {
+        assert_eq!(ms(Ms(0.128)), "0.13");
+        assert_eq!(ms(Ms(12.34)), "12.3");
+        assert_eq!(ms_range(Range::exact(Ms(5.0))), "5.0 ms");
+        assert_eq!(ms_range(Range::spanning(Ms(1.0), Ms(2.0), Ms(4.0))), "2.0 ms (1.0–4.0)");
+        // A doubt that does not show is left out.
+        assert_eq!(ms_range(Range::spanning(Ms(5.001), Ms(5.002), Ms(5.003))), "5.0 ms");
+    }
+
+    #[test]
+    fn shares_stay_readable() {
+        assert_eq!(percent(0.456), "46 %");
+        assert_eq!(percent(3.29), "329 %");
+        assert_eq!(percent(1e9), "over 1000 %");
+    }
 }
