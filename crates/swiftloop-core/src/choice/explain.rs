@@ -151,7 +151,7 @@ pub(super) fn without_roll(weighed: &Weighed<'_>, chosen: usize) -> Option<Strin
     })
 }
 
-/// The two nearest alternatives: of other settings, those that lose by the least, with the reason.
+/// Every other setting with the reason why it lost, those that lose by the least first.
 pub(super) fn alternatives(weighed: &Weighed<'_>, chosen: usize) -> Vec<WhyNot> {
     let own = &weighed.candidates[chosen].arrangement;
     let same = |a: &Arrangement| a.setting == own.setting;
@@ -180,9 +180,6 @@ pub(super) fn alternatives(weighed: &Weighed<'_>, chosen: usize) -> Vec<WhyNot> 
         seen.push(&candidate.arrangement);
         let why = why_lost(weighed, chosen, candidate, &wishes);
         answer.push(WhyNot { arrangement: candidate.arrangement.clone(), why });
-        if answer.len() == 2 {
-            break;
-        }
     }
     answer
 }

@@ -33,7 +33,7 @@ pub struct Choice {
     pub missed: Option<Missed>,
     /// What would be without rendering ahead, when the choice renders ahead.
     pub without_roll: Option<String>,
-    /// The two nearest alternatives.
+    /// Every other setting with the reason why it lost, the nearest first.
     pub alternatives: Vec<WhyNot>,
     /// Every buffer of the chosen driver with these remedies: for the picture of the trade.
     pub trade: Vec<TradePoint>,

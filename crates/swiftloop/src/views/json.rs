@@ -213,6 +213,7 @@ fn block(bench: &Bench<'_>, b: &BlockLoad) -> Value {
         "bound_by": b.bound_by,
         "critical_chain": b.critical_chain.iter().map(|&n| node_title(bench, n)).collect::<Vec<_>>(),
         "cycle_capped": b.capped,
+        "distribution": b.patterns.iter().map(|(share, us)| json!({ "share": share, "guaranteed_us": us })).collect::<Vec<_>>(),
     })
 }
 

@@ -205,7 +205,7 @@ fn one(bench: &Bench<'_>, c: &Choice) -> String {
         text.push('\n');
     }
     text.push_str(&picture::show(&c.trade, &c.arrangement, r.target));
-    for other in &c.alternatives {
+    for other in c.alternatives.iter().take(2) {
         let with = words::setting(bench, &other.arrangement);
         text.push_str(&wrapped("  Not ", &format!("{with}: {}.", other.why)));
     }
