@@ -117,32 +117,29 @@ impl RiskModel<'_> {
     fn per_hour(&self, wake: &Wake, patterns: &[(f64, f64)]) -> f64 {
         let blocks_per_hour = US_PER_HOUR / self.period_us;
         let deadline = self.reserve * self.period_us;
+        // The discrete law of execution time, all patterns together.
+        let spread: [f64; NODES.len()] = NODES.map(|(z, _)| (wake.variation * z).exp());
+        let work: Vec<(f64, f64)> = patterns
+            .iter()
+            .flat_map(|&(weight, us)| {
+                NODES.iter().zip(spread).map(move |(node, k)| (weight * node.1, us * k))
+            })
+            .collect();
+        // P(wake-up delay + work × variation > t).
+        let late = |t: f64| -> f64 {
+            work.iter()
+                .map(|&(weight, us)| if us >= t { weight } else { weight * wake.later_than(t - us) })
+                .sum()
+        };
         if self.reserve < 1.5 {
-            let late: f64 = patterns.iter().map(|(weight, work)| weight * late(wake, *work, deadline)).sum();
             // Late in nearly every block is one long dropout, but no less annoying for that: count each.
+            let late = late(deadline);
             return blocks_per_hour * late / if late > 0.01 { 1.0 } else { wake.cluster };
         }
         let grid = GRID.min(((MOST_STATES / self.reserve).floor() as usize).max(2));
-        let service = |t: f64| -> f64 {
-            patterns.iter().map(|(weight, work)| weight * late(wake, *work, t * self.period_us)).sum()
-        };
-        let blocks = mean_blocks_to_dropout(service, self.reserve, grid);
-        // Where the mean work exceeds the period, the reserve only delays the first dropout.
+        let blocks = mean_blocks_to_dropout(|t| late(t * self.period_us), self.reserve, grid);
         blocks_per_hour / blocks / wake.cluster
     }
-}
-
-/// P(wake-up delay + work × variation > deadline).
-fn late(wake: &Wake, work_us: f64, deadline_us: f64) -> f64 {
-    if work_us <= 0.0 {
-        return wake.later_than(deadline_us);
-    }
-    let mut sum = 0.0;
-    for (z, weight) in NODES {
-        let slack = deadline_us - work_us * (wake.variation * z).exp();
-        sum += weight * if slack <= 0.0 { 1.0 } else { wake.later_than(slack) };
-    }
-    sum
 }
 
 #[cfg(test)]

@@ -10,7 +10,7 @@ use crate::units::{Origin, Range};
 /// Wake-up delays with one set of figures.
 #[derive(Debug, Clone)]
 pub struct Wake {
-    /// Rising delays with the share of wake-ups later than each; the last is the threshold.
+    /// Rising delays with the logarithm of the share of wake-ups later than each; the last is the threshold.
     body: Vec<(f64, f64)>,
     threshold: f64,
     tail_share: f64,
@@ -45,11 +45,11 @@ impl Wake {
             return self.tail_share * self.tail.survival(us - self.threshold);
         }
         let next = self.body.partition_point(|b| b.0 <= us);
-        let (x1, y1) = self.body.get(next).copied().unwrap_or((self.threshold, self.tail_share));
-        let (x0, y0) = if next == 0 { (0.0, 1.0) } else { self.body[next - 1] };
+        let (x1, y1) = self.body.get(next).copied().unwrap_or((self.threshold, log_share(self.tail_share)));
+        let (x0, y0) = if next == 0 { (0.0, 0.0) } else { self.body[next - 1] };
         // Straight in the logarithm between the known points: exponential in between.
         let t = (us - x0) / (x1 - x0);
-        if y1 <= 0.0 { y0 * (1.0 - t) } else { y0 * (y1 / y0).powf(t) }
+        (y0 + (y1 - y0) * t).exp()
     }
 }
 
@@ -70,7 +70,7 @@ impl WakeSet {
             let share = which(raw(class.tail_share));
             let median = which(raw(class.median_us));
             Wake {
-                body: vec![(median, 0.5), (class.threshold_us.0, share)],
+                body: vec![(median, log_share(0.5)), (class.threshold_us.0, log_share(share))],
                 threshold: class.threshold_us.0,
                 tail_share: share,
                 tail: Pareto { shape: which(raw(class.shape)), scale: which(raw(class.scale_us)) },
@@ -90,10 +90,10 @@ impl WakeSet {
             for bin in &profile.bins {
                 later -= bin.count as f64;
                 if bin.up_to_us < profile.threshold_us {
-                    body.push((bin.up_to_us.0, (later / total).max(share)));
+                    body.push((bin.up_to_us.0, log_share((later / total).max(share))));
                 }
             }
-            body.push((profile.threshold_us.0, share));
+            body.push((profile.threshold_us.0, log_share(share)));
             Wake {
                 body,
                 threshold: profile.threshold_us.0,
@@ -105,6 +105,11 @@ impl WakeSet {
         };
         Self { low: pick(|r| r.0), typical: pick(|r| r.1), high: pick(|r| r.2), origin: Origin::Measured }
     }
+}
+
+/// Logarithm of a share; a share of nothing is as good as never.
+fn log_share(share: f64) -> f64 {
+    share.max(1e-300).ln()
 }
 
 type Range3 = (f64, f64, f64);
@@ -120,7 +125,9 @@ mod tests {
 
     fn wake(shape: f64) -> Wake {
         Wake {
-            body: vec![(10.0, 0.5), (60.0, 0.01), (100.0, 0.001)],
+            body: [(10.0, 0.5), (60.0, 0.01), (100.0, 0.001)]
+                .map(|(us, share)| (us, log_share(share)))
+                .to_vec(),
             threshold: 100.0,
             tail_share: 0.001,
             tail: Pareto { shape, scale: 30.0 },
