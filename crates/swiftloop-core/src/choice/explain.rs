@@ -124,13 +124,14 @@ pub(super) fn without_roll(weighed: &Weighed<'_>, chosen: usize) -> Option<Strin
     let prices = plain.clone().filter_map(|c| match c.outcome {
         Outcome::Meets { price, .. } => Some(price),
         Outcome::Dearer(least) => Some(least),
-        Outcome::Fails { .. } | Outcome::NoRoll(_) => None,
+        Outcome::Fails { .. } | Outcome::Late { .. } | Outcome::NoRoll(_) => None,
     });
     if let Some(least) = prices.min() {
         return Some(format!("Without rendering ahead, remedies for at least {least} would be needed"));
     }
     // Of the settings that meet the limits, the one that breaks least; or else the one that misses them by least.
     let misses = plain.filter_map(|c| match c.outcome {
+        Outcome::Late { over, .. } => Some((over.0, 0.0, c.arrangement.setting.buffer.label())),
         Outcome::Fails { over, dropouts, .. } => {
             Some((over.0, dropouts, c.arrangement.setting.buffer.label()))
         }
@@ -186,13 +187,17 @@ pub(super) fn alternatives(weighed: &Weighed<'_>, chosen: usize) -> Vec<WhyNot> 
 
 fn why_lost(weighed: &Weighed<'_>, chosen: usize, lost: &Candidate, lost_wishes: &Wishes) -> String {
     let own = &weighed.wishes[chosen];
+    let people = &weighed.scene.bench.session.performers;
+    let who = |performer: &Option<usize>| performer.map_or("somebody", |p| people[p].title());
     match &lost.outcome {
-        Outcome::Fails { over, performer, dropouts } => {
-            let people = &weighed.scene.bench.session.performers;
-            match performer.map(|p| people[p].title()) {
-                Some(who) => format!("{who} stays {:.1} ms over the limit whatever is done", over.0),
-                None => format!("it still breaks {} times an hour whatever is done", about(*dropouts)),
-            }
+        Outcome::Late { over, performer } => {
+            format!("{} stays {:.1} ms over the limit whatever is done", who(performer), over.0)
+        }
+        Outcome::Fails { over, performer, .. } if over.0 > 0.0 => {
+            format!("{} stays {:.1} ms over the limit whatever is done", who(performer), over.0)
+        }
+        Outcome::Fails { dropouts, .. } => {
+            format!("it still breaks {} times an hour whatever is done", about(*dropouts))
         }
         Outcome::Dearer(least) => {
             format!("remedies for at least {least} would be needed, against {}", own[3])

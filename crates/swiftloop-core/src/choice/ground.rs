@@ -67,26 +67,7 @@ impl<'s, 'a> Ground<'s, 'a> {
                 (Part::new(scene, frames, of(true)), Some(Part::new(scene, block.0, of(false))))
             }
         };
-        let bare = scene.bare_chains();
-        let electric = Electric::of(&scene.bench, &arrangement.setting);
-        let allowed = scene
-            .needs
-            .iter()
-            .map(|need| {
-                let whole = loop_of(
-                    &scene.bench,
-                    &arrangement.setting,
-                    scene.phase,
-                    need.performer,
-                    &electric,
-                    (&bare, &bare),
-                    false,
-                );
-                let limit = whole.limit.as_ref().map_or(f64::INFINITY, |l| l.0.0);
-                // A hair of tolerance, so that a sum of legs is not refused for its last bit.
-                (limit - whole.total.typical().0) * f64::from(scene.rate.0) / 1000.0 + 1e-6
-            })
-            .collect();
+        let allowed = allowed(scene, &arrangement.setting);
         let mut ground =
             Self { scene, arrangement, cue, roll, allowed, delay_gains: Vec::new(), work_limit: [None; 2] };
         ground.delay_gains = ground.delay_gains();
@@ -211,17 +192,7 @@ impl<'s, 'a> Ground<'s, 'a> {
     /// The most by which any performer's chain is too long, in frames (0 when all fit), and whose.
     #[must_use]
     pub fn excess(&self, applied: &Applied) -> (f64, Option<usize>) {
-        let chains = self.scene.chains(|p| applied.latency[p], &applied.direct);
-        let mut worst = (0.0, None);
-        for (need, allowed) in self.scene.needs.iter().zip(&self.allowed) {
-            if !applied.direct.contains(&need.performer) {
-                let over = chains.delay[need.cue].unwrap_or(0.0) - allowed;
-                if over > worst.0 {
-                    worst = (over, Some(need.performer));
-                }
-            }
-        }
-        worst
+        excess(self.scene, &self.allowed, &applied.latency, &applied.direct)
     }
 
     /// Share of a worker's time that other programs take.
@@ -350,4 +321,35 @@ impl<'s, 'a> Ground<'s, 'a> {
         let own = self.scene.chains(|p| applied.latency[p], &others);
         own.delay[need.cue].unwrap_or(0.0)
     }
+}
+
+/// Frames that the live chain of each need may take at a setting: the limit less the loop without it.
+#[must_use]
+pub fn allowed(scene: &Scene<'_>, setting: &Setting) -> Vec<f64> {
+    let bare = scene.bare_chains();
+    let electric = Electric::of(&scene.bench, setting);
+    let frames = |need: &Need| {
+        let whole =
+            loop_of(&scene.bench, setting, scene.phase, need.performer, &electric, (&bare, &bare), false);
+        let limit = whole.limit.as_ref().map_or(f64::INFINITY, |l| l.0.0);
+        // A hair of tolerance, so that a sum of legs is not refused for its last bit.
+        (limit - whole.total.typical().0) * f64::from(scene.rate.0) / 1000.0 + 1e-6
+    };
+    scene.needs.iter().map(frames).collect()
+}
+
+/// The most by which any performer's chain is too long, in frames (0 when all fit), and whose.
+#[must_use]
+pub fn excess(scene: &Scene<'_>, allowed: &[f64], latency: &[f64], direct: &[usize]) -> (f64, Option<usize>) {
+    let chains = scene.chains(|p| latency[p], direct);
+    let mut worst = (0.0, None);
+    for (need, allowed) in scene.needs.iter().zip(allowed) {
+        if !direct.contains(&need.performer) {
+            let over = chains.delay[need.cue].unwrap_or(0.0) - allowed;
+            if over > worst.0 {
+                worst = (over, Some(need.performer));
+            }
+        }
+    }
+    worst
 }

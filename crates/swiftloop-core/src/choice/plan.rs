@@ -196,6 +196,9 @@ fn wishes_of(scene: &Scene<'_>, candidate: &Candidate) -> Wishes {
             let last = if scene.kind.least_delay { report.round_trip_ms() } else { report.cue.worst_ratio() };
             [0.0, 0.0, 0.0, f64::from(*price), (doubtful + uneasy) as f64, 0.0, last]
         }
+        Outcome::Late { over, .. } => {
+            [1.0 + over.0, 0.0, 0.0, f64::from(candidate.arrangement.price), 0.0, 0.0, 0.0]
+        }
         Outcome::Fails { over, dropouts, .. } => {
             // The nearest miss: least over the limit, then least often broken.
             let breaks = if *dropouts > scene.target { 1.0 + (dropouts / scene.target).ln() } else { 0.0 };

@@ -52,6 +52,8 @@ pub struct Scene<'a> {
     pub latency: Vec<Range<Frames>>,
     /// Remedies that apply.
     pub remedies: Vec<Remedy>,
+    /// The shortest latency of each processor that remedies can reach, and the performers who can go direct.
+    pub shortest: (Vec<f64>, Vec<usize>),
     /// Remedies that rendering ahead demands: what cannot ride the cue block; or the processor that cannot go.
     pub forced_by_roll: Result<Vec<usize>, String>,
     /// Disk streams as the session stands, in megabytes per second.
@@ -130,6 +132,7 @@ impl<'a> Scene<'a> {
             node_costs,
             remedies,
             forced_by_roll: Ok(Vec::new()),
+            shortest: (Vec::new(), Vec::new()),
             streams_mb_s: 0.0,
             memory_gb: 0.0,
             wake: powers.map(|p| WakeSet::of(machine, p, bench.tables)),
@@ -137,6 +140,7 @@ impl<'a> Scene<'a> {
         };
         (scene.streams_mb_s, scene.memory_gb) = resources(&bench, phase, rate);
         scene.forced_by_roll = scene.forced_by_roll();
+        scene.shortest = scene.shortest();
         scene
     }
 
@@ -150,6 +154,24 @@ impl<'a> Scene<'a> {
     #[must_use]
     pub fn read_ahead_ms(&self) -> f64 {
         read_ahead_ms(&self.bench)
+    }
+
+    fn shortest(&self) -> (Vec<f64>, Vec<usize>) {
+        let mut latency: Vec<f64> = self.latency.iter().map(|l| l.typical().0).collect();
+        let mut direct = Vec::new();
+        for effect in self.remedies.iter().flat_map(|r| &r.effects) {
+            match effect {
+                super::Effect::Latency(p, frames) => latency[*p] = latency[*p].min(*frames),
+                super::Effect::NodeOff(n) => {
+                    for p in self.bench.session.routes().nodes[*n].processors.clone() {
+                        latency[p] = 0.0;
+                    }
+                }
+                super::Effect::Direct(performer) => direct.push(*performer),
+                _ => {}
+            }
+        }
+        (latency, direct)
     }
 
     /// What cannot ride the cue block (analysers, split chains, hardware inserts, latency over the threshold)

@@ -1,10 +1,11 @@
 //! Every arrangement of one scene, and the cheapest set of remedies for each that could matter.
 
 use super::cover::{Covering, Found, cheapest};
+use super::ground::{allowed, excess};
 use super::remedy::arranged;
 use super::{Arrangement, Ground, Scene};
 use crate::session::Session;
-use crate::units::{Block, Ms};
+use crate::units::{Block, Frames, Ms};
 
 /// What became of one arrangement.
 #[derive(Debug, Clone, PartialEq)]
@@ -30,6 +31,13 @@ pub enum Outcome {
         performer: Option<usize>,
         /// Dropouts per hour that remain.
         dropouts: f64,
+    },
+    /// Some performer stays over the limit whatever is done; the load was not looked at.
+    Late {
+        /// How far over.
+        over: Ms,
+        /// Who.
+        performer: Option<usize>,
     },
     /// Rendering ahead is not possible here: this processor can neither ride the cue block nor be left off.
     NoRoll(String),
@@ -112,6 +120,11 @@ impl<'s, 'a> Open<'s, 'a> {
             (Some(_), Ok(forced)) => forced.clone(),
             (Some(_), Err(processor)) => return Err(Outcome::NoRoll(processor.clone())),
         };
+        let (latency, direct) = &scene.shortest;
+        let (late, performer) = excess(scene, &allowed(scene, &arrangement.setting), latency, direct);
+        if late > 0.0 {
+            return Err(Outcome::Late { over: Frames(late).at(scene.rate), performer });
+        }
         let mut ground = Ground::new(scene, arrangement.clone());
         let mut forced: Vec<usize> = forced;
         // Whoever is late even with the lightest chain of their own has to go direct: no search will find otherwise.
@@ -123,11 +136,7 @@ impl<'s, 'a> Open<'s, 'a> {
             given
         } else if !ground.hopeful(&forced, &items) {
             let (excess, performer, dropouts) = what_remains(&ground);
-            return Err(Outcome::Fails {
-                over: crate::units::Frames(excess).at(scene.rate),
-                performer,
-                dropouts,
-            });
+            return Err(Outcome::Fails { over: Frames(excess).at(scene.rate), performer, dropouts });
         } else {
             given.saturating_add(ground.bound(&forced, &items).0)
         };
@@ -149,7 +158,7 @@ impl<'s, 'a> Open<'s, 'a> {
             Found::Dearer(least) => Outcome::Dearer(least.saturating_add(own)),
             Found::Nothing => {
                 let (excess, performer, dropouts) = what_remains(&self.ground);
-                let over = crate::units::Frames(excess).at(self.ground.scene.rate);
+                let over = Frames(excess).at(self.ground.scene.rate);
                 Outcome::Fails { over, performer, dropouts }
             }
         }
@@ -178,6 +187,16 @@ pub fn candidates(scene: &Scene<'_>) -> Vec<Candidate> {
     }
     for open in by_driver {
         solved.extend(cheapest_of_driver(open));
+    }
+    // Should all fail, the nearest miss is one of those that are late by the least: which breaks least?
+    let over = |c: &Candidate| match c.outcome {
+        Outcome::Late { over, .. } => over.0,
+        _ => f64::INFINITY,
+    };
+    let least = solved.iter().map(over).fold(f64::INFINITY, f64::min);
+    for c in solved.iter_mut().filter(|c| over(c).is_finite() && over(c) <= least + 1e-9) {
+        let (_, performer, dropouts) = what_remains(&Ground::new(scene, c.arrangement.clone()));
+        c.outcome = Outcome::Fails { over: Ms(least), performer, dropouts };
     }
     solved
 }
