@@ -84,6 +84,14 @@ fn every_wrong_line_gets_its_place_and_a_way_out() {
     session("kind = \"tracking\"", "kind = \"tracking\"\ntarget_per_hour = 0", &["a target is above zero"]);
     session("kind = \"tracking\"", "kind = \"tracking\"\ntarget_per_hour = -1", &["a target is above zero"]);
     session("interfaces = [\"rack\"]", "interfaces = [\"rakc\"]", &["did you mean `rack`?"]);
+    session("interfaces = [\"rack\"]", "interfaces = []", &["on no interface at all"]);
+    session(
+        "kind = \"tracking\"",
+        "kind = \"tracking\"\ntarget_per_hour = 1e9",
+        &["between a millionth and a million"],
+    );
+    session("cost = \"light\"", "cost = { per_call_ns = 5 }", &["expected a class"]);
+    session("cost = \"light\"", "cost = { per_call_ns = 5, per_frame_ns = 1e12 }", &["expected a class"]);
     session("precision = 64", "precision = 48", &["32 or 64 bits"]);
     session("id = \"fiddle\"", "id = \"voice\"", &["`voice` is taken"]);
     session("id = \"fiddle-eq\"", "id = \"voice-gate\"", &["two processors are called `voice-gate`"]);

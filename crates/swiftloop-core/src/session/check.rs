@@ -62,6 +62,12 @@ impl Session {
     pub fn check_interfaces(&self, rig: &crate::rig::Rig) -> Result<(), Invalid> {
         let known: Vec<&str> = rig.interfaces.iter().map(|i| i.id.as_str()).collect();
         for (i, phase) in self.phases.iter().enumerate() {
+            if phase.interfaces.as_ref().is_some_and(Vec::is_empty) {
+                let help = "name at least one, or leave the key out for all of the rig";
+                return Err(Invalid::new("a phase on no interface at all", help)
+                    .at("interfaces")
+                    .in_list("phase", i));
+            }
             for (j, id) in phase.interfaces.iter().flatten().enumerate() {
                 if !known.contains(&id.as_str()) {
                     return Err(missing("interface", id, &known)
