@@ -221,3 +221,65 @@ fn drivers_are_ranked_live_ones_first_and_shortest_first() {
     // The oldest interfaces are worse by a factor of ten.
     assert!(ranked[4].round_trip.typical().0 > 10.0 * ranked[0].round_trip.typical().0);
 }
+
+#[test]
+fn the_phase_s_limit_beats_the_performer_s_and_that_the_table_s() {
+    let limit = |text: &str| at(EXACT_RIG, text, 0, 64, &[]).loops[0].limit.as_ref().map(|l| l.0.0);
+    let plain = singer("", "");
+    assert_eq!(limit(&plain), Some(6.0));
+    let own = plain.replace("mic_m = 0 }", "mic_m = 0, limit_ms = 9 }");
+    assert_eq!(limit(&own), Some(9.0));
+    let phase =
+        own.replace("performers = [\"ada\"] }", "performers = [\"ada\"], limits_ms = { ada = 4.5 } }");
+    assert_eq!(limit(&phase), Some(4.5));
+    // Each way to listen has its own column.
+    assert_eq!(limit(&plain.replace("\"headphones\"", "\"speakers\"")), Some(12.0));
+    assert_eq!(limit(&plain.replace("\"voice\", listens", "\"pads\", listens")), Some(24.0));
+    // Nobody performs: nothing to keep to.
+    assert_eq!(
+        limit(&plain.replace("performers = [\"ada\"] }", "}").replace("tracking\", }", "tracking\" }")),
+        None
+    );
+}
+
+#[test]
+fn speakers_add_the_air_and_distance_is_343_metres_a_second() {
+    let near = singer("", "")
+        .replace("\"headphones\"", "\"speakers\"")
+        .replace("mic_m = 0 }", "mic_m = 0.343, speaker_m = 3.43 }");
+    let far = at(EXACT_RIG, &near, 0, 64, &[]);
+    let air = |name: &str| {
+        far.loops[0].legs.iter().find(|l| l.name.starts_with(name)).expect("air").span.typical().0
+    };
+    assert!((air("air to the microphone") - 1.0).abs() < 1e-9);
+    assert!((air("air from the speakers") - 10.0).abs() < 1e-9);
+}
+
+#[test]
+fn a_report_is_believed_but_not_beyond_what_reports_leave_out() {
+    let reported = "reported = [{ rate_hz = 48000, buffer_frames = 64, in_frames = 80, out_frames = 144 }]\n";
+    let r = at(&format!("{EXACT_RIG}{reported}"), &singer("", ""), 0, 64, &[]);
+    assert!((frames(&r) - (80.0 + 144.0 + 70.0)).abs() < 1e-9);
+    let legs = &r.loops[0].legs;
+    assert_eq!(legs.iter().filter(|l| l.origin == Origin::Reported).count(), 2);
+    // The doubt of a report goes one way only: up.
+    assert!(
+        legs.iter()
+            .filter(|l| l.origin == Origin::Reported)
+            .all(|l| l.span.low() == l.span.typical() && l.span.high() > l.span.typical())
+    );
+    // At another buffer nothing was reported.
+    let other = at(&format!("{EXACT_RIG}{reported}"), &singer("", ""), 0, 128, &[]);
+    assert!(other.loops[0].legs.iter().all(|l| l.origin != Origin::Reported));
+}
+
+#[test]
+fn the_cursor_s_offset_is_the_way_out_alone() {
+    let r =
+        at(EXACT_RIG, &singer("", "{ id = \"look\", latency_frames = 500, cost = \"light\" }"), 0, 128, &[]);
+    let table = swiftloop_files::tables();
+    let out =
+        table.driver_model("jack").map(|m| m.fixed_out_ms.typical().frames_at(HZ).0).expect("in the table");
+    // Two blocks, the converter, the safety frames; the main output's look-ahead is compensated by starting early.
+    assert!((r.cursor.total.typical().frames_at(HZ).0 - (256.0 + 30.0 + 8.0 + out)).abs() < 1e-9);
+}
