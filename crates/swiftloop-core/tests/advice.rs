@@ -60,6 +60,7 @@ fn warnings_come_when_due() {
         ("disk_free_gb = 100", "disk_free_gb = 0.1"),
         ("kind = \"tracking\"", "kind = \"tracking\", minutes = 60"),
     );
+    due("depth-not-offered", ("model = \"jack\"", "model = \"jack\"\ndepths = [16]"), SAME);
     due("memory", ("memory_gb = 16", "memory_gb = 2"), SAME);
     due("heard-twice", SAME, ("\"headphones\"", "\"direct\""));
     due(

@@ -52,6 +52,16 @@ pub fn warnings(bench: &Bench<'_>, setting: &Setting, phase: &Phase) -> Vec<Warn
             format!("set {} to {} Hz", place.name, setting.rate),
         );
     }
+    let (depth, offers) = (bench.session.deliver.depth, &bench.driver(setting).depths);
+    if !offers.contains(&depth) && performs {
+        let known: Vec<String> = offers.iter().map(ToString::to_string).collect();
+        warn(
+            "depth-not-offered",
+            "N5",
+            format!("the session records at {depth} bits, the driver offers {}", known.join(", ")),
+            "record at a depth that the converters deliver".into(),
+        );
+    }
     if interface.devices == Devices::Separate && interface.clock == Clock::Internal {
         let ppm = bench.tables.assume.crystal_ppm;
         let per_second = |x: f64| x * 1e-6 * f64::from(setting.rate.0);
