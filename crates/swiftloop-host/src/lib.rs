@@ -44,6 +44,8 @@ mod tests {
     fn this_computer_has_a_core_and_memory() {
         let computer = super::look(std::path::Path::new("."));
         assert!(computer.cores.is_none_or(|c| c >= 1 && computer.threads.is_none_or(|t| t >= c)));
-        assert!(computer.memory_gb.is_none_or(|m| m > 0.1));
+        // Linux always says.
+        assert!(cfg!(not(target_os = "linux")) || computer.memory_gb.is_some_and(|m| m > 0.1));
+        assert!(cfg!(not(target_os = "linux")) || computer.threads.is_some());
     }
 }

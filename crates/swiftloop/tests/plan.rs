@@ -426,3 +426,14 @@ fn try_draws_its_own_picture_and_lists_remedies() {
     assert_eq!(hint.code, 2);
     assert!(hint.err.contains("--roll 1024"), "{}", hint.err);
 }
+
+#[test]
+fn the_demo_prints_what_its_commands_print() {
+    let folder = Folder::with_demo();
+    let demo = folder.run(&["demo"]).out;
+    let plan = folder.run(&["plan", "rig.toml", "session.toml"]).out;
+    let trial =
+        folder.run(&["try", "rig.toml", "session.toml", "--interface", "rack", "--phase", "tracking"]).out;
+    assert!(demo.contains(&plan), "the demo's plan is not the command's");
+    assert!(demo.contains(&trial), "the demo's trial is not the command's");
+}

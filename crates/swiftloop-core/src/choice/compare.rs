@@ -44,12 +44,7 @@ pub fn buys(ground: &Ground<'_, '_>, chosen: &[usize]) -> Vec<Buys> {
 #[must_use]
 pub fn why_not(choice: &Choice, tried: &Report, price: u32) -> String {
     let planned = &choice.report;
-    let over = tried
-        .loops
-        .iter()
-        .filter(|l| l.excess().0 > 0.0)
-        .max_by(|a, b| a.excess().0.total_cmp(&b.excess().0));
-    if let Some(l) = over {
+    if let Some(l) = tried.worst_over() {
         return format!("here {} is {:.1} ms over the limit", l.who, l.excess().0);
     }
     if tried.verdict() == Verdict::Breaking {

@@ -51,12 +51,7 @@ pub fn node_title(bench: &Bench<'_>, node: usize) -> String {
 
 /// What binds in the nearest miss, and what it would take.
 pub(super) fn missed_by(scene: &Scene<'_>, report: &Report) -> Missed {
-    let over = report
-        .loops
-        .iter()
-        .filter(|l| l.excess().0 > 0.0)
-        .max_by(|a, b| a.excess().0.total_cmp(&b.excess().0));
-    if let Some(worst) = over {
+    if let Some(worst) = report.worst_over() {
         let widest = worst.legs.iter().max_by(|a, b| a.span.typical().0.total_cmp(&b.span.typical().0));
         let leg = widest.map_or(String::new(), |l| {
             format!("; the longest leg is {} with {:.1} ms", l.name, l.span.typical().0)

@@ -4,7 +4,7 @@
 use super::explain::{Missed, Weighed, WhyNot, alternatives, missed_by, without_roll};
 use super::solve::{Candidate, Outcome, candidates};
 use super::way::{WISH_WORDS, Wishes, best_way, first_difference, less};
-use super::{Arrangement, Buys, Ground, Report, Scene, buys, report};
+use super::{Arrangement, Buys, Ground, Report, Scene, buys, default_workers, report};
 use crate::loops::Bench;
 use crate::risk::Verdict;
 use crate::session::Phase;
@@ -21,7 +21,7 @@ pub struct Choice {
     pub arrangement: Arrangement,
     /// Everything about it, remedies applied.
     pub report: Report,
-    /// The same arrangement without remedies, when there are any.
+    /// The same setting as the session stands: no remedy, nothing rendered ahead, the usual cores; when that differs.
     pub bare: Option<Report>,
     /// What each remedy of the report buys.
     pub buys: Vec<Buys>,
@@ -253,7 +253,7 @@ fn choice(phase: usize, weighed: &Weighed<'_>, chosen: usize) -> Choice {
     Choice {
         interface: scene.interface,
         phase,
-        bare: (!remedies.is_empty()).then(|| report(&ground, &[])),
+        bare: (price > 0).then(|| as_it_stands(scene, &arrangement)),
         report: report_now,
         buys: buys(&ground, &remedies),
         price,
@@ -266,7 +266,15 @@ fn choice(phase: usize, weighed: &Weighed<'_>, chosen: usize) -> Choice {
     }
 }
 
-/// For an impossible wish: every remedy that shortens a loop or lightens the load, less those that change nothing.
+/// The report of a setting as the session stands.
+fn as_it_stands(scene: &Scene<'_>, arrangement: &Arrangement) -> Report {
+    let workers = default_workers(scene.bench.session, scene.bench.rig.machine.cores);
+    let bare = Arrangement { setting: arrangement.setting.clone(), roll: None, workers, price: 0 };
+    report(&Ground::new(scene, bare), &[])
+}
+
+/// For an impossible wish: every remedy that shortens a loop or lightens the load, less those that change nothing;
+/// what rendering ahead demands stays.
 fn attempt(ground: &Ground<'_, '_>) -> Vec<usize> {
     let mut all: Vec<usize> = (0..ground.scene.remedies.len()).filter(|&r| ground.may_help(r)).collect();
     let judge = |set: &[usize]| {
@@ -277,6 +285,9 @@ fn attempt(ground: &Ground<'_, '_>) -> Vec<usize> {
     // Dearest first: what can be missed without making the miss larger is not worth its price.
     let mut order = all.clone();
     order.sort_by_key(|&r| std::cmp::Reverse(ground.scene.remedies[r].price));
+    if let (Some(_), Ok(forced)) = (ground.arrangement.roll, &ground.scene.forced_by_roll) {
+        order.retain(|r| !forced.contains(r));
+    }
     for r in order {
         let without: Vec<usize> = all.iter().copied().filter(|&x| x != r).collect();
         let now = judge(&without);

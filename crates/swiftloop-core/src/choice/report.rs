@@ -50,6 +50,13 @@ impl Report {
         self.loops.iter().map(|l| l.total.typical().0).fold(0.0, f64::max)
     }
 
+    /// The loop furthest over its limit, if any is.
+    #[must_use]
+    pub fn worst_over(&self) -> Option<&Loop> {
+        let over = self.loops.iter().filter(|l| l.excess().0 > 0.0);
+        over.max_by(|a, b| a.excess().0.total_cmp(&b.excess().0))
+    }
+
     /// The loop with the least room under its limit.
     #[must_use]
     pub fn tightest(&self) -> Option<&Loop> {

@@ -269,12 +269,6 @@ fn yes() -> bool {
 }
 
 impl Machine {
-    /// Hardware threads.
-    #[must_use]
-    pub fn thread_count(&self) -> u32 {
-        self.threads.unwrap_or(self.cores).max(1)
-    }
-
     /// Speed of a core relative to the reference, before the power plan takes its share.
     #[must_use]
     pub fn speed(&self) -> f64 {
