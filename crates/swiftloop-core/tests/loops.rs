@@ -283,3 +283,16 @@ fn the_cursor_s_offset_is_the_way_out_alone() {
     // Two blocks, the converter, the safety frames; the main output's look-ahead is compensated by starting early.
     assert!((r.cursor.total.typical().frames_at(HZ).0 - (256.0 + 30.0 + 8.0 + out)).abs() < 1e-9);
 }
+
+#[test]
+fn the_split_of_a_measured_round_trip_is_not_called_measured() {
+    let one = "measured = [{ rate_hz = 48000, buffer_frames = 128, round_trip_frames = 510 }]\n";
+    let r = at(&format!("{EXACT_RIG}{one}"), &singer("", ""), 0, 128, &[]);
+    let out = &r.cursor.legs[0];
+    assert_eq!((out.name.as_str(), out.origin), ("way out", Origin::Assumed));
+    // Neither way is longer than the whole, and the typical share is the described one: 294 of 470 frames and overheads.
+    assert!(out.span.high().frames_at(HZ).0 <= 510.0);
+    let (outward, whole) = (256.0 + 30.0 + 8.0 + overhead() / 2.0, 470.0 + overhead());
+    assert!((out.span.typical().frames_at(HZ).0 - 510.0 * outward / whole).abs() < 0.5);
+    assert!(r.cursor.widest_doubt().is_some_and(|d| d.measure_with.contains("split")));
+}

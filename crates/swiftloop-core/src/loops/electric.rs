@@ -55,17 +55,24 @@ pub fn hidden(bench: &Bench<'_>, setting: &Setting, line: &Fit) -> (f64, Frames)
     (line.blocks - described, Frames(line.fixed.0 - fixed))
 }
 
-/// The way out as its described share of a measured round trip. No more than what the least way in leaves of it,
-/// and no less than what the longest way in leaves.
+/// The way out as its described share of a measured round trip: at least what is described, at most what the shortest
+/// way in leaves.
 fn share_out(trip: &[Leg], inward: &[Leg], outward: &[Leg]) -> Leg {
     let sum = |legs: &[Leg]| legs.iter().fold(Range::<Ms>::zero(), |s, l| s.plus(l.span));
     let (trip, inward, outward) = (sum(trip), sum(inward), sum(outward));
     let share = outward.typical().0 / (inward.typical().0 + outward.typical().0).max(1e-9);
     let typical = trip.typical() * share;
-    let low = Ms((trip.low().0 - inward.high().0).max(outward.low().0).clamp(0.0, typical.0));
-    let high = Ms((trip.high().0 - inward.low().0).min(outward.high().0).max(typical.0));
-    let figure = Figure { range: Range::spanning(low, typical, high), origin: Origin::Measured };
-    leg("way out", figure, format!("{:.0} % of the measured round trip, as described", share * 100.0))
+    // What the trip has beyond the description may lie on either way.
+    let low = outward.low().0.min(typical.0);
+    let high = (trip.high() - inward.low()).0.max(typical.0);
+    Leg {
+        name: "way out".into(),
+        part: Part::Split,
+        span: Range::spanning(Ms(low), typical, Ms(high)),
+        // The sum is measured, but where it splits rests on the description.
+        origin: Origin::Assumed,
+        note: format!("{:.0} % of the measured round trip, as described", share * 100.0),
+    }
 }
 
 #[derive(Clone, Copy, PartialEq)]

@@ -43,6 +43,8 @@ pub enum Part {
     Air,
     /// Converters, transport, driver: what a cable from output to input measures.
     Electric,
+    /// The way out of a measured round trip: the trip is measured, where it splits is not.
+    Split,
     /// Keys and MIDI.
     Keys,
     /// The session's processors.

@@ -54,6 +54,10 @@ impl Loop {
                 "patch an output into an input, record a click that you play, count the frames between, and write \
                  them into rig.toml (measured, round_trip_frames)"
             }
+            Part::Split => {
+                "write the converters' delays and safety frames into rig.toml: the round trip is measured, its split \
+                 into in and out rests on them"
+            }
             Part::Keys => {
                 "record the key's knock and the sound on two channels, and write the time between into session.toml \
                  (key_scan_ms)"

@@ -301,11 +301,8 @@ fn planned(t: &Trial<'_>) -> String {
         ),
         (Some(_), None) => wrapped("", "This is what the plan chose."),
         (Some(c), Some(why)) => {
-            let with = match c.report.remedies.len() {
-                0 => "no remedy".to_string(),
-                1 => "1 remedy".into(),
-                n => format!("{n} remedies"),
-            };
+            let ids: Vec<&str> = c.report.remedies.iter().map(|r| r.id.as_str()).collect();
+            let with = if ids.is_empty() { "no remedy".to_string() } else { ids.join(", ") };
             wrapped(
                 "",
                 &format!(
