@@ -12,12 +12,16 @@
 //! | [`risk`] | worst block + wake-up delays → dropouts per hour, with doubt |
 //! | [`choice`] | every setting × every remedy → the plan, the frontier, the why-nots |
 //! | [`advice`] | rig + session + setting → what is wrong around the setting, and how to put it right |
+//! | [`probe`] | the test signal, and what came back → delay, drift, jitter, polarity, gain |
+//! | [`listen`] | a recording → crackles: where, what kind, how long, which block size explains them |
 //! | [`stats`] | the few statistics that no well-kept crate has |
 
 pub mod advice;
 pub mod choice;
 pub mod load;
+pub mod listen;
 pub mod loops;
+pub mod probe;
 pub mod rig;
 pub mod risk;
 pub mod session;
@@ -26,4 +30,6 @@ pub mod tables;
 pub mod units;
 
 mod invalid;
+mod workers;
 pub use invalid::{Invalid, Place};
+pub use workers::{OneByOne, Workers};

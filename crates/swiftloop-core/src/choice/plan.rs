@@ -1,6 +1,7 @@
 //! The plan: one rate for the whole session, for each interface one way through its phases. Exact: dynamic
 //! programming over every candidate of every phase, compared by the wishes in their order.
 
+use crate::workers::Workers;
 use super::explain::{Missed, Weighed, WhyNot, alternatives, missed_by, without_roll};
 use super::solve::{Candidate, Outcome, candidates};
 use super::way::{WISH_WORDS, Wishes, best_way, first_difference, less};
@@ -80,22 +81,6 @@ pub struct Plan {
     pub silent: Vec<(usize, usize)>,
     /// The sheet of changes.
     pub steps: Vec<Step>,
-}
-
-/// Whoever does the work: the core takes no threads of its own.
-pub trait Workers {
-    /// Maps `items`, in order, in whatever way.
-    fn map<T: Send, R: Send>(&self, items: Vec<T>, each: impl Fn(T) -> R + Sync + Send) -> Vec<R>;
-}
-
-/// One thing after the other.
-#[derive(Debug, Clone, Copy)]
-pub struct OneByOne;
-
-impl Workers for OneByOne {
-    fn map<T: Send, R: Send>(&self, items: Vec<T>, each: impl Fn(T) -> R + Sync + Send) -> Vec<R> {
-        items.into_iter().map(each).collect()
-    }
 }
 
 /// Plans every interface and phase.

@@ -1,5 +1,7 @@
 //! The few statistics that no well-kept crate has. Numbers in, numbers and their intervals out.
 
 mod pareto;
+mod student;
 
 pub use pareto::{Pareto, ParetoFit, fit_pareto};
+pub use student::student_t_975;

@@ -6,8 +6,8 @@ mod quantity;
 mod range;
 
 pub use quantity::{
-    Block, Blocks, Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Metres, Micros, Ms, Nanos, Quantity,
-    Share,
+    Block, Blocks, Decibels, Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Metres, Micros, Ms, Nanos, Ppm,
+    Quantity, Share,
 };
 pub use range::{Figure, Origin, Range};
 
@@ -41,6 +41,20 @@ impl Block {
     #[must_use]
     pub fn frames(self) -> Frames {
         Frames(f64::from(self.0))
+    }
+}
+
+impl Decibels {
+    /// The ratio of amplitudes that these decibels stand for.
+    #[must_use]
+    pub fn amplitude(self) -> f64 {
+        10f64.powf(self.0 / 20.0)
+    }
+
+    /// The decibels of a ratio of amplitudes; far below anything audible for zero.
+    #[must_use]
+    pub fn of_amplitude(ratio: f64) -> Self {
+        Self(20.0 * ratio.max(1e-20).log10())
     }
 }
 

@@ -133,6 +133,10 @@ real!(/// Gigabytes (10⁹ bytes).
     Gigabytes, "a size in gigabytes, such as 16", 0.0 ..= 1e6);
 real!(/// Megabytes (10⁶ bytes) per second.
     MegabytesPerSecond, "a throughput in megabytes per second, such as 450", 0.001 ..= 1e6);
+real!(/// Decibels: a ratio of amplitudes, 20·log₁₀.
+    Decibels, "a ratio in decibels, such as -12", -400.0 ..= 400.0);
+real!(/// Parts per million: how much faster one clock runs than another.
+    Ppm, "parts per million, such as 20", -1e6 ..= 1e6);
 whole!(/// A sample rate in hertz.
     Hz, "a sample rate in hertz, such as 48000", 8000 ..= 768_000);
 whole!(/// A block (buffer) size in frames.

@@ -1,0 +1,162 @@
+//! Matched filter: a recorded channel comes in; out comes, for every frame, how much what begins there looks like a
+//! rising and like a falling burst. The one idea: correlation divided by the energy on the spot, so that a loud
+//! disturbance counts no more than a quiet one, times the burst's length, so that noise scores about 1 at any level.
+
+use super::recipe::{Direction, Recipe};
+use realfft::RealFftPlanner;
+use realfft::num_complex::Complex;
+
+/// Frames that share one bin of the coarse search.
+pub const BIN: usize = 64;
+
+/// Scores of one recorded channel.
+pub struct Matched {
+    /// Correlation with a rising burst that begins at each frame.
+    pub rising: Vec<f32>,
+    /// The same with a falling one.
+    pub falling: Vec<f32>,
+    /// What turns a squared correlation into a score, for each frame.
+    scale: Vec<f32>,
+    /// The best score of either direction in each bin.
+    pub bins: Vec<f32>,
+}
+
+impl Matched {
+    /// Filters a channel; empty when it is shorter than a burst.
+    #[must_use]
+    pub fn new(samples: &[f32], recipe: &Recipe) -> Self {
+        let burst = recipe.burst_frames();
+        let places = (samples.len() + 1).saturating_sub(burst);
+        let shape = |d| (0..burst).map(|n| recipe.burst(d, n as f64) as f32).collect::<Vec<f32>>();
+        let (up, down) = (shape(Direction::Rising), shape(Direction::Falling));
+        let own: f64 = up.iter().map(|x| f64::from(*x).powi(2)).sum();
+        let (rising, falling) = correlate(samples, &up, &down, places);
+        let scale = scales(samples, burst, places, own);
+        // Between two frames as well: a burst that falls there would lose almost half its score.
+        let between = |c: &[f32], n: usize| match c.get(n.wrapping_sub(1)..n + 3) {
+            Some(&[a, b, c, d]) => (9.0 * (b + c) - a - d) / 16.0,
+            _ => 0.0,
+        };
+        let highest = |c: &[f32], n: usize| c[n].abs().max(between(c, n).abs());
+        let score = |n: usize| highest(&rising, n).max(highest(&falling, n)).powi(2) * scale[n];
+        let bins = (0..places)
+            .step_by(BIN)
+            .map(|from| (from..(from + BIN).min(places)).map(score).fold(0.0, f32::max))
+            .collect();
+        Self { rising, falling, scale, bins }
+    }
+
+    /// Frames at which a burst can begin.
+    #[must_use]
+    pub fn places(&self) -> usize {
+        self.scale.len()
+    }
+
+    /// How much what begins at `frame` looks like a burst: about 1 in noise, the burst's length at the most.
+    #[must_use]
+    pub fn score(&self, direction: Direction, frame: usize) -> f64 {
+        f64::from(self.correlation(direction)[frame].powi(2) * self.scale[frame])
+    }
+
+    /// What turns a correlation near `frame` into standard deviations of noise.
+    #[must_use]
+    pub fn unit(&self, frame: usize) -> f64 {
+        self.scale.get(frame).or(self.scale.last()).map_or(0.0, |s| f64::from(*s).sqrt())
+    }
+
+    /// The bare correlation.
+    #[must_use]
+    pub fn correlation(&self, direction: Direction) -> &[f32] {
+        match direction {
+            Direction::Rising => &self.rising,
+            Direction::Falling => &self.falling,
+        }
+    }
+
+    /// The best place and direction within `radius` of `around`.
+    #[must_use]
+    pub fn peak(&self, around: i64, radius: usize) -> Option<(usize, Direction, f64)> {
+        let radius = radius as i64;
+        let from = usize::try_from((around - radius).max(0)).ok()?;
+        let to = usize::try_from(around + radius + 1).ok()?.min(self.places());
+        let both = |n| [Direction::Rising, Direction::Falling].map(|d| (n, d, self.score(d, n)));
+        (from..to).flat_map(both).max_by(|a, b| a.2.total_cmp(&b.2))
+    }
+}
+
+/// burst / (energy on the spot × energy of the burst), for every place.
+fn scales(samples: &[f32], burst: usize, places: usize, own: f64) -> Vec<f32> {
+    let mut energy: f64 = samples.iter().take(burst).map(|x| f64::from(*x).powi(2)).sum();
+    // Digital silence has no energy to divide by: nothing quieter than a bit of 24 counts.
+    let least = burst as f64 * 1e-15;
+    (0..places)
+        .map(|n| {
+            let scale = burst as f64 / (energy.max(least) * own);
+            if n + 1 < places {
+                energy += f64::from(samples[n + burst]).powi(2) - f64::from(samples[n]).powi(2);
+            }
+            scale as f32
+        })
+        .collect()
+}
+
+/// Correlates with both shapes at once, block by block in the frequency domain (overlap and save).
+fn correlate(samples: &[f32], up: &[f32], down: &[f32], places: usize) -> (Vec<f32>, Vec<f32>) {
+    let size = (up.len() * 4).next_power_of_two();
+    let step = size - up.len() + 1;
+    let mut planner = RealFftPlanner::<f32>::new();
+    let (forward, back) = (planner.plan_fft_forward(size), planner.plan_fft_inverse(size));
+    let mut block = forward.make_input_vec();
+    let spectrum_of = |shape: &[f32]| {
+        let (mut input, mut spectrum) = (forward.make_input_vec(), forward.make_output_vec());
+        input[..shape.len()].copy_from_slice(shape);
+        // The plan's own vectors always have the right lengths.
+        let _ = forward.process(&mut input, &mut spectrum);
+        spectrum.iter().map(|z| z.conj() / size as f32).collect::<Vec<Complex<f32>>>()
+    };
+    let shapes = [spectrum_of(up), spectrum_of(down)];
+    let mut found = [Vec::with_capacity(places), Vec::with_capacity(places)];
+    let mut spectrum = forward.make_output_vec();
+    let mut product = forward.make_output_vec();
+    for from in (0..places).step_by(step) {
+        let there = &samples[from..(from + size).min(samples.len())];
+        block[..there.len()].copy_from_slice(there);
+        block[there.len()..].fill(0.0);
+        let _ = forward.process(&mut block, &mut spectrum);
+        for (shape, found) in shapes.iter().zip(&mut found) {
+            for ((p, s), x) in product.iter_mut().zip(&spectrum).zip(shape) {
+                *p = s * x;
+            }
+            // Real input on both sides: the outermost bins are real up to rounding.
+            for edge in [0, size / 2] {
+                product[edge].im = 0.0;
+            }
+            let _ = back.process(&mut product, &mut block);
+            found.extend_from_slice(&block[..step.min(places - from)]);
+        }
+    }
+    let [rising, falling] = found;
+    (rising, falling)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::units::Hz;
+
+    #[test]
+    fn agrees_with_the_sum_it_stands_for() {
+        let recipe = Recipe::new(Hz(8000), 1, 8, -12).unwrap();
+        let mut random = fastrand::Rng::with_seed(1);
+        let samples: Vec<f32> = (0..40_000).map(|_| random.f32() - 0.5).collect();
+        let matched = Matched::new(&samples, &recipe);
+        for at in [0usize, 1, 5000, 38_000] {
+            for d in [Direction::Rising, Direction::Falling] {
+                let sum: f64 = (0..recipe.burst_frames())
+                    .map(|n| f64::from(samples[at + n]) * recipe.burst(d, n as f64))
+                    .sum();
+                assert!((sum - f64::from(matched.correlation(d)[at])).abs() < 1e-2, "{sum}");
+            }
+        }
+    }
+}

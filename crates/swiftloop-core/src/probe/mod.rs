@@ -1,0 +1,26 @@
+//! The test signal, and what came back of it. A recording comes in; for each of its channels the delay to a small
+//! fraction of a frame goes out, with its interval, drift, jitter, lost frames, gain, polarity, noise and echo. The one
+//! idea: every part of the reading is the most likely one in white noise, and its error is held against the
+//! least that any reading could have ([`Recipe::bound`]).
+//!
+//! [`recipe`] says what is played, [`matched`] and [`sight`] find it, [`phase`] reads each burst, [`series`] reads the row.
+
+pub mod matched;
+pub mod phase;
+pub mod recipe;
+pub mod series;
+pub mod sight;
+
+mod onset;
+mod read;
+mod refusal;
+mod residual;
+mod tone;
+
+pub use onset::{OnsetEvent, OnsetRefusal, Onsets, onsets};
+pub use read::{ChannelReading, Echo, Polarity, Reading, level_of, read};
+pub use recipe::{BadRecipe, Recipe};
+pub use refusal::Refusal;
+pub use residual::Residual;
+pub use series::{Burst, Slip};
+pub use tone::tone;

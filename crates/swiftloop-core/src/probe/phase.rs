@@ -1,0 +1,228 @@
+//! The fine reading: a burst's rough place comes in, its delay to a small part of a frame goes out. The one idea:
+//! in the frequency domain a delay is a slope of phase, so the most likely delay in white noise is the one that
+//! turns all of the band to the same phase. A high-pass on the way (every converter has one) turns the low end by
+//! about h/ω; fitting h beside the slope keeps it from being taken for delay.
+
+use super::recipe::{Direction, Recipe};
+use realfft::num_complex::Complex;
+use realfft::{RealFftPlanner, RealToComplex};
+use std::f64::consts::TAU;
+use std::sync::Arc;
+
+/// Silence kept on either side of a burst, in seconds: echoes later than this do not matter.
+const SIDE_S: f64 = 0.06;
+/// Steps of Newton's method; each doubles the figures that are right.
+const STEPS: usize = 6;
+
+/// A burst as it came back, against the burst as it should be.
+pub struct Cross {
+    /// Recorded × conjugate of ideal, over the bins of the band.
+    product: Vec<Complex<f64>>,
+    /// |ideal|² over the same bins.
+    ideal: Vec<f64>,
+    /// Where the ideal burst was put, in frames of the recording.
+    pub frame: f64,
+}
+
+impl Cross {
+    /// Σ |ideal|² over the band.
+    #[must_use]
+    pub fn energy(&self) -> f64 {
+        self.ideal.iter().sum()
+    }
+}
+
+/// What all bursts have in common.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Turn {
+    /// Remaining delay in frames.
+    pub delay: f64,
+    /// Turn of the low end, in radians² per frame.
+    pub bend: f64,
+    /// Amplitude of a burst of peak 1 as it came back, with its sign.
+    pub gain: f64,
+}
+
+/// Does the transforms for one recipe.
+pub struct Lens {
+    recipe: Recipe,
+    side: usize,
+    size: usize,
+    bins: std::ops::Range<usize>,
+    transform: Arc<dyn RealToComplex<f64>>,
+}
+
+impl Lens {
+    /// Prepares.
+    #[must_use]
+    pub fn new(recipe: Recipe) -> Self {
+        let side = (SIDE_S * f64::from(recipe.rate.0)) as usize;
+        let size = (recipe.burst_frames() + 2 * side + 2).next_power_of_two();
+        let (low, high) = recipe.band();
+        let bin = |cycles: f64| ((cycles * size as f64) as usize).min(size / 2);
+        let bins = bin(low * 0.85).max(1)..bin(high * 1.02);
+        Self { recipe, side, size, bins, transform: RealFftPlanner::new().plan_fft_forward(size) }
+    }
+
+    fn transformed(&self, mut samples: Vec<f64>) -> Vec<Complex<f64>> {
+        let mut spectrum = self.transform.make_output_vec();
+        // The vectors have the lengths that the plan asks for.
+        let _ = self.transform.process(&mut samples, &mut spectrum);
+        spectrum.drain(..self.bins.start);
+        spectrum.truncate(self.bins.len());
+        spectrum
+    }
+
+    /// Compares what was recorded around `frame` with a burst that begins there, `stretch` recorded frames to a
+    /// played one. Nothing when the recording does not hold the whole burst.
+    #[must_use]
+    pub fn cross(&self, samples: &[f32], direction: Direction, frame: f64, stretch: f64) -> Option<Cross> {
+        let length = (self.recipe.burst_frames() as f64 * stretch).ceil();
+        if !(frame >= 0.0 && frame + length <= samples.len() as f64) {
+            return None;
+        }
+        let from = frame.floor() as i64 - self.side as i64;
+        let count = length as usize + 2 * self.side;
+        let at = |i: usize| usize::try_from(from + i as i64).ok().and_then(|n| samples.get(n)).copied();
+        let mut recorded = vec![0.0; self.size];
+        let mut ideal = vec![0.0; self.size];
+        for i in 0..count.min(self.size) {
+            let edge = (i.min(count - 1 - i) as f64 / self.side as f64).min(1.0);
+            let fade = 0.5 - 0.5 * (edge * std::f64::consts::PI).cos();
+            recorded[i] = f64::from(at(i).unwrap_or(0.0)) * fade;
+            ideal[i] = self.recipe.burst(direction, ((from + i as i64) as f64 - frame) / stretch);
+        }
+        let (recorded, ideal) = (self.transformed(recorded), self.transformed(ideal));
+        let product = recorded.iter().zip(&ideal).map(|(r, x)| r * x.conj()).collect();
+        Some(Cross { product, ideal: ideal.iter().map(Complex::norm_sqr).collect(), frame })
+    }
+
+    /// All bursts as one, each turned by what is already known of its own delay.
+    #[must_use]
+    pub fn sum(&self, all: &[(&Cross, f64)]) -> Cross {
+        let mut total = Cross {
+            product: vec![Complex::default(); self.bins.len()],
+            ideal: vec![0.0; self.bins.len()],
+            frame: 0.0,
+        };
+        for (cross, delay) in all {
+            for (k, (sum, value)) in total.product.iter_mut().zip(&cross.product).enumerate() {
+                *sum += value * Complex::from_polar(1.0, self.omega(k) * delay);
+            }
+            for (sum, value) in total.ideal.iter_mut().zip(&cross.ideal) {
+                *sum += value;
+            }
+        }
+        total
+    }
+
+    /// Radians per frame of bin `k` of the band.
+    fn omega(&self, k: usize) -> f64 {
+        (self.bins.start + k) as f64 * TAU / self.size as f64
+    }
+
+    /// How high the correlation stands `delay` frames after the place of the cross, beside what a burst of gain 1
+    /// would give.
+    #[must_use]
+    pub fn height(&self, cross: &Cross, delay: f64) -> f64 {
+        let step = Complex::from_polar(1.0, TAU / self.size as f64 * delay);
+        let mut turn = Complex::from_polar(1.0, self.omega(0) * delay);
+        let mut sum = 0.0;
+        for z in &cross.product {
+            sum += (z * turn).re;
+            turn *= step;
+        }
+        sum / cross.energy()
+    }
+
+    /// Standard deviation of the correlation's height in white noise of deviation 1, beside a burst of gain 1.
+    #[must_use]
+    pub fn hiss(&self, cross: &Cross) -> f64 {
+        (self.size as f64 / (2.0 * cross.energy())).sqrt()
+    }
+
+    /// The correlation at whole frames between two delays.
+    #[must_use]
+    pub fn profile(&self, cross: &Cross, from: f64, to: f64) -> Vec<(f64, f64)> {
+        let mut planner = RealFftPlanner::<f64>::new();
+        let back = planner.plan_fft_inverse(self.size);
+        let mut spectrum = back.make_input_vec();
+        spectrum[self.bins.clone()].copy_from_slice(&cross.product);
+        if let Some(last) = spectrum.last_mut() {
+            last.im = 0.0;
+        }
+        let mut heights = back.make_output_vec();
+        let _ = back.process(&mut spectrum, &mut heights);
+        let scale = 0.5 / cross.energy();
+        let wrap = |d: i64| heights[d.rem_euclid(self.size as i64) as usize] * scale;
+        (from.ceil() as i64..=to.floor() as i64).map(|d| (d as f64, wrap(d))).collect()
+    }
+
+    /// The place of the highest correlation, of either sign, within `radius` frames.
+    #[must_use]
+    pub fn highest(&self, cross: &Cross, radius: f64) -> f64 {
+        let steps = (radius / 0.125) as i32;
+        let places = (-steps..=steps).map(|i| f64::from(i) * 0.125);
+        let best = places.map(|d| (d, self.height(cross, d).abs())).max_by(|a, b| a.1.total_cmp(&b.1));
+        best.map_or(0.0, |b| b.0)
+    }
+
+    /// The most likely delay and bend, from near by.
+    #[must_use]
+    pub fn turn(&self, cross: &Cross, near: f64, free_bend: Option<f64>) -> Turn {
+        let (mut delay, mut bend) = (near, free_bend.unwrap_or(0.0));
+        let mut gain = 0.0;
+        for _ in 0..STEPS {
+            // Slopes and curvatures of Σ Re(product · e^{i(ω·delay + bend/ω)}).
+            let (mut d, mut h, mut dd, mut dh, mut hh) = (0.0, 0.0, 0.0, 0.0, 0.0);
+            for (k, z) in cross.product.iter().enumerate() {
+                let omega = self.omega(k);
+                let turned = z * Complex::from_polar(1.0, omega * delay + bend / omega);
+                d += omega * turned.im;
+                h += turned.im / omega;
+                dd += omega * omega * turned.re;
+                dh += turned.re;
+                hh += turned.re / (omega * omega);
+            }
+            gain = dh;
+            let (step_delay, step_bend) = if free_bend.is_none() {
+                let whole = dd * hh - dh * dh;
+                if whole == 0.0 { break } else { ((d * hh - h * dh) / whole, (h * dd - d * dh) / whole) }
+            } else if dd == 0.0 {
+                break;
+            } else {
+                (d / dd, 0.0)
+            };
+            delay -= step_delay.clamp(-0.5, 0.5);
+            bend -= step_bend.clamp(-0.05, 0.05);
+        }
+        Turn { delay, bend, gain: gain / cross.energy() }
+    }
+
+    /// Takes an echo, `later` frames after the burst and `strength` of it, out of a comparison.
+    pub fn without_echo(&self, cross: &mut Cross, gain: f64, echo: super::Echo) {
+        let strength = gain * echo.ratio;
+        for (k, (z, x)) in cross.product.iter_mut().zip(&cross.ideal).enumerate() {
+            *z -= Complex::from_polar(strength * x, -self.omega(k) * echo.later.0);
+        }
+    }
+
+    /// Standard deviation of the noise, over the whole band up to half the rate if it is white, in a stretch
+    /// without any burst: what lies in the probe's band, scaled up.
+    #[must_use]
+    pub fn noise(&self, pause: &[f32]) -> f64 {
+        let count = pause.len().min(self.size);
+        if count < 64 {
+            return 0.0;
+        }
+        let mut windowed = vec![0.0; self.size];
+        let mut energy = 0.0;
+        for (i, x) in pause.iter().take(count).enumerate() {
+            let window = 0.5 - 0.5 * (TAU * (i as f64 + 0.5) / count as f64).cos();
+            windowed[i] = f64::from(*x) * window;
+            energy += window * window;
+        }
+        let power: f64 = self.transformed(windowed).iter().map(Complex::norm_sqr).sum();
+        (power / self.bins.len() as f64 / energy).sqrt()
+    }
+}

@@ -1,0 +1,351 @@
+//! From a recording to readings: finds the probe on every channel, reads each burst, then the row of them.
+
+use super::matched::Matched;
+use super::phase::{Cross, Lens};
+use super::recipe::Recipe;
+use super::refusal::Refusal;
+use super::series::{Burst, Series, Slip, series};
+use super::sight::{Seen, Sighting, sight};
+use crate::units::{Decibels, Frames, Hz, Ppm, Range};
+use crate::workers::Workers;
+
+/// Upright or upside down.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Polarity {
+    /// As played.
+    Normal,
+    /// Upside down.
+    Inverted,
+}
+
+/// A second arrival.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Echo {
+    /// After the first.
+    pub later: Frames,
+    /// Beside the first: an amplitude, below zero when inverted against it.
+    pub ratio: f64,
+}
+
+/// What one recorded channel says.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ChannelReading {
+    /// Recorded channel, from 0.
+    pub channel: usize,
+    /// Output it heard, from 0.
+    pub source: usize,
+    /// Round trip with its 95 % interval; see [`Series::latency`].
+    pub latency: Range<Frames>,
+    /// Level of what came back beside what was played.
+    pub gain: Decibels,
+    /// Upright or upside down.
+    pub polarity: Polarity,
+    /// Burst against noise, both over the whole band.
+    pub snr: Decibels,
+    /// Clock of the recording against the clock that played.
+    pub drift: Ppm,
+    /// Half the 95 % interval of the drift.
+    pub drift_doubt: Ppm,
+    /// The drift is more than chance.
+    pub drifts: bool,
+    /// Standard deviation of single bursts.
+    pub jitter: Frames,
+    /// Every burst that was whole.
+    pub bursts: Vec<Burst>,
+    /// Bursts that the probe has and the recording has not, or not whole.
+    pub missing: Vec<usize>,
+    /// Lost or doubled frames.
+    pub slips: Vec<Slip>,
+    /// The strongest second arrival, if it is strong.
+    pub echo: Option<Echo>,
+}
+
+/// What a recording says.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Reading {
+    /// The probe that was played.
+    pub recipe: Recipe,
+    /// Every channel that heard it.
+    pub channels: Vec<ChannelReading>,
+    /// Channels without it.
+    pub silent: Vec<usize>,
+}
+
+/// Rates whose probes are looked for when none of the recording's own rate is there.
+const OTHER_RATES: [u32; 8] = [44_100, 48_000, 88_200, 96_000, 176_400, 192_000, 32_000, 22_050];
+/// A probe of another rate has to stand out this far: it is an accusation.
+const PLAINLY: f64 = 25.0;
+/// Another output this far below the first is leakage, not a second source.
+const LEAKAGE_DB: f64 = -20.0;
+/// An echo is told from here on.
+const ECHO: f64 = 0.1;
+/// An earlier arrival counts as the first from here on: below, it may be the ringing of a filter.
+const EARLIER: f64 = 0.3;
+/// Nearer than this, in seconds, two arrivals are one: filters ring that long.
+const NEAREST_S: f64 = 0.0006;
+/// Farther than this we do not look for a second arrival.
+const FARTHEST_S: f64 = 0.055;
+
+/// Reads a recording, channel by channel. `known` is the recipe when the probe file is at hand.
+///
+/// # Errors
+/// [`Refusal`] says why there is no answer, rather than guessing one.
+pub fn read(
+    channels: &[Vec<f32>],
+    rate: Hz,
+    known: Option<Recipe>,
+    workers: &impl Workers,
+) -> Result<Reading, Refusal> {
+    let shortest = Recipe { rate, channels: 1, bursts: 3, level_db: -1 };
+    let have = channels.first().map_or(0, Vec::len);
+    if have < shortest.start(0, 2) + shortest.burst_frames() {
+        let seconds = |frames: usize| frames as f64 / f64::from(rate.0);
+        return Err(Refusal::TooShort { have_s: seconds(have), need_s: seconds(shortest.length()) });
+    }
+    let recipe = known.map_or(Recipe { rate, channels: 1, bursts: 8, level_db: -1 }, |k| Recipe { rate, ..k });
+    let known = known.map(|k| Recipe { rate, ..k });
+    let each = |(channel, samples): (usize, &Vec<f32>)| {
+        let sighting = sight(&Matched::new(samples, &recipe), rate, known)?;
+        Some(read_channel(channel, samples, &sighting))
+    };
+    let results = workers.map(channels.iter().enumerate().collect(), each);
+    let silent = results.iter().enumerate().filter(|(_, r)| r.is_none()).map(|(c, _)| c).collect();
+    let mut found = Vec::new();
+    let mut recipe = None;
+    for result in results.into_iter().flatten() {
+        let (reading, from) = result?;
+        recipe.get_or_insert(from);
+        found.push(reading);
+    }
+    match recipe {
+        Some(recipe) => Ok(Reading { recipe, channels: found, silent }),
+        None => Err(other_rate(channels, rate).unwrap_or(Refusal::Nothing)),
+    }
+}
+
+/// The probe of another rate, either frame by frame as it was or converted on the way.
+fn other_rate(channels: &[Vec<f32>], says: Hz) -> Option<Refusal> {
+    for made in OTHER_RATES.map(Hz).into_iter().filter(|r| *r != says) {
+        let recipe = Recipe { rate: made, channels: 1, bursts: 8, level_db: -1 };
+        for samples in channels {
+            let samples = &samples[..samples.len().min(recipe.length() * 2)];
+            let converted = resampled(samples, says, made);
+            let found = |s: &[f32]| sight(&Matched::new(s, &recipe), made, None);
+            let there = |s: &[f32]| found(s).is_some_and(|f| f.certainty > PLAINLY);
+            if there(samples) || there(&converted) {
+                return Some(Refusal::WrongRate { made, says });
+            }
+        }
+    }
+    None
+}
+
+/// Straight lines between frames: good enough to recognise a probe, not to read it.
+fn resampled(samples: &[f32], from: Hz, to: Hz) -> Vec<f32> {
+    let ratio = f64::from(from.0) / f64::from(to.0);
+    let count = (samples.len() as f64 / ratio) as usize;
+    let at = |n: usize| {
+        let place = n as f64 * ratio;
+        let (i, part) = (place as usize, place.fract() as f32);
+        let next = samples.get(i + 1).or(samples.get(i)).copied().unwrap_or(0.0);
+        samples.get(i).copied().unwrap_or(0.0) * (1.0 - part) + next * part
+    };
+    (0..count).map(at).collect()
+}
+
+fn read_channel(
+    channel: usize,
+    samples: &[f32],
+    sighting: &Sighting,
+) -> Result<(ChannelReading, Recipe), Refusal> {
+    let recipe = sighting.recipe;
+    let places = flat_tops(samples);
+    if places > 8 {
+        return Err(Refusal::Clipped { channel, places });
+    }
+    if let Some((second, below_db)) = sighting.second.filter(|s| s.1 > LEAKAGE_DB) {
+        return Err(Refusal::Mixed { channel, first: sighting.source, second, below_db: -below_db });
+    }
+    let lens = Lens::new(recipe);
+    let mut seen = sighting.bursts.clone();
+    let mut fine = Fine::new(&lens, samples, &seen, 1.0, sighting.clear, None);
+    let starts = |fine: &Fine| fine.bursts(&recipe, sighting.source);
+    let length = Frames(recipe.burst_frames() as f64);
+    if fine.crosses.len() < 3 {
+        return Err(Refusal::TooFew { channel, found: fine.crosses.len() });
+    }
+    let noise = noise(&lens, samples, &recipe, &fine);
+    let own = |fine: &Fine| recipe.bound(fine.gain, noise);
+
+    // What arrives first counts, however weak beside what the room adds.
+    let nearest = NEAREST_S * f64::from(recipe.rate.0);
+    let farthest = FARTHEST_S * f64::from(recipe.rate.0);
+    let total = fine.total(&lens);
+    let hiss = noise / fine.gain.abs().max(1e-30) * lens.hiss(&total);
+    if let Some(first) = arrival(&lens, &total, -farthest, -nearest, EARLIER.max(7.0 * hiss)) {
+        for s in &mut seen {
+            s.frame += first.later.0;
+        }
+        fine = Fine::new(&lens, samples, &seen, 1.0, sighting.clear, None);
+    }
+    let mut row = series(&starts(&fine), own(&fine), length);
+    if row.drifts {
+        fine = Fine::new(&lens, samples, &fine.seen(), 1.0 + row.drift.0 * 1e-6, sighting.clear, None);
+        row = series(&starts(&fine), own(&fine), length);
+    }
+    let echo = arrival(&lens, &fine.total(&lens), nearest, farthest, ECHO.max(6.0 * hiss));
+    if echo.is_some() {
+        fine = Fine::new(&lens, samples, &fine.seen(), fine.stretch, sighting.clear, echo);
+        row = series(&starts(&fine), own(&fine), length);
+    }
+    let bursts = starts(&fine);
+    let missing = (0..recipe.bursts).filter(|i| !fine.numbers.contains(i)).collect();
+    let played = recipe.peak();
+    // A sweep of peak 1 has the power of a sine, 1/2, but for its fades.
+    let loudness = fine.gain.abs() / std::f64::consts::SQRT_2;
+    let Series { latency, drift, drift_doubt, drifts, jitter, slips } = row;
+    let reading = ChannelReading {
+        channel,
+        source: sighting.source,
+        latency,
+        gain: Decibels::of_amplitude(fine.gain.abs() / played),
+        polarity: if fine.gain < 0.0 { Polarity::Inverted } else { Polarity::Normal },
+        snr: Decibels::of_amplitude(loudness / noise.max(loudness * 1e-10)),
+        drift,
+        drift_doubt,
+        drifts,
+        jitter,
+        bursts,
+        missing,
+        slips,
+        echo,
+    };
+    Ok((reading, recipe))
+}
+
+/// Fine readings of all bursts with what they have in common.
+struct Fine {
+    numbers: Vec<usize>,
+    directions: Vec<super::recipe::Direction>,
+    crosses: Vec<Cross>,
+    delays: Vec<f64>,
+    gain: f64,
+    stretch: f64,
+}
+
+impl Fine {
+    fn new(lens: &Lens, samples: &[f32], seen: &[Seen], stretch: f64, clear: bool, echo: Option<Echo>) -> Self {
+        let whole: Vec<(&Seen, Cross)> = seen
+            .iter()
+            .filter_map(|s| Some((s, lens.cross(samples, s.direction, s.frame, stretch)?)))
+            .collect();
+        let numbers = whole.iter().map(|(s, _)| s.burst).collect();
+        let directions = whole.iter().map(|(s, _)| s.direction).collect();
+        let crosses = whole.into_iter().map(|(_, c)| c).collect();
+        let mut fine =
+            Self { numbers, directions, crosses, delays: Vec::new(), gain: 0.0, stretch };
+        let rough = if clear {
+            fine.crosses.iter().map(|c| lens.turn(c, lens.highest(c, 1.0), Some(0.0)).delay).collect()
+        } else {
+            let all: Vec<(&Cross, f64)> = fine.crosses.iter().map(|c| (c, 0.0)).collect();
+            let shared = lens.highest(&lens.sum(&all), 2.0);
+            vec![shared; fine.crosses.len()]
+        };
+        fine.delays = rough;
+        if let Some(echo) = echo {
+            let gain = lens.turn(&fine.total(lens), 0.0, None).gain;
+            for (cross, delay) in fine.crosses.iter_mut().zip(&fine.delays) {
+                let later = Frames(echo.later.0 + delay);
+                lens.without_echo(cross, gain, Echo { later, ..echo });
+            }
+        }
+        let common = lens.turn(&fine.total(lens), 0.0, None);
+        fine.gain = common.gain;
+        let bend = Some(common.bend);
+        for (cross, delay) in fine.crosses.iter().zip(&mut fine.delays) {
+            let read = lens.turn(cross, *delay + common.delay, bend).delay;
+            // In deep noise, or carried off by it, a burst says nothing by itself: it keeps what all say together.
+            let alone = clear && (read - *delay - common.delay).abs() < 2.0;
+            *delay = if alone { read } else { *delay + common.delay };
+        }
+        fine
+    }
+
+    /// All bursts, each turned to its own delay.
+    fn total(&self, lens: &Lens) -> Cross {
+        let all: Vec<(&Cross, f64)> = self.crosses.iter().zip(self.delays.iter().copied()).collect();
+        lens.sum(&all)
+    }
+
+    fn seen(&self) -> Vec<Seen> {
+        (0..self.crosses.len())
+            .map(|i| Seen {
+                burst: self.numbers[i],
+                direction: self.directions[i],
+                frame: self.crosses[i].frame + self.delays[i],
+            })
+            .collect()
+    }
+
+    fn bursts(&self, recipe: &Recipe, source: usize) -> Vec<Burst> {
+        (0..self.crosses.len())
+            .map(|i| {
+                let start = self.crosses[i].frame + self.delays[i];
+                let played = recipe.start(source, self.numbers[i]) as f64;
+                Burst { start: Frames(start), latency: Frames(start - played) }
+            })
+            .collect()
+    }
+}
+
+/// The strongest arrival between two lags, if it stands out.
+fn arrival(lens: &Lens, total: &Cross, from: f64, to: f64, least: f64) -> Option<Echo> {
+    let main = lens.height(total, 0.0);
+    if main == 0.0 {
+        return None;
+    }
+    let profile = lens.profile(total, from, to);
+    let best = profile.iter().max_by(|a, b| a.1.abs().total_cmp(&b.1.abs()))?;
+    (best.1.abs() / main.abs() > least).then(|| {
+        let places = (-8..=8).map(|i| best.0 + f64::from(i) / 8.0);
+        let (later, height) = places
+            .map(|d| (d, lens.height(total, d)))
+            .max_by(|a, b| a.1.abs().total_cmp(&b.1.abs()))
+            .unwrap_or(*best);
+        Echo { later: Frames(later), ratio: height / main }
+    })
+}
+
+/// Noise in the pauses before the bursts, the median of them.
+fn noise(lens: &Lens, samples: &[f32], recipe: &Recipe, fine: &Fine) -> f64 {
+    let (gap, ahead) = (recipe.burst_frames() / 24, recipe.burst_frames() / 3);
+    let mut all: Vec<f64> = fine
+        .crosses
+        .iter()
+        .filter_map(|c| {
+            let to = (c.frame as usize).checked_sub(gap)?;
+            Some(lens.noise(samples.get(to.checked_sub(ahead)?..to)?))
+        })
+        .collect();
+    all.sort_by(f64::total_cmp);
+    all.get(all.len() / 2).copied().unwrap_or(0.0)
+}
+
+/// Tops that were cut: three frames or more at exactly the channel's highest value.
+fn flat_tops(samples: &[f32]) -> usize {
+    let top = samples.iter().fold(0.0f32, |m, x| m.max(x.abs()));
+    // A quiet recording has flat tops for want of bits.
+    if top < 0.05 {
+        return 0;
+    }
+    samples
+        .windows(4)
+        .filter(|w| w[0].abs() < top && w[1..].iter().all(|x| x.abs() == top && x.signum() == w[1].signum()))
+        .count()
+}
+
+/// The level that a probe file itself was made with, from its recipe.
+#[must_use]
+pub fn level_of(recipe: &Recipe) -> Decibels {
+    Decibels(f64::from(recipe.level_db))
+}

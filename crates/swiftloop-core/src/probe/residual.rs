@@ -1,0 +1,33 @@
+//! What is left of a delay after the recorder has shifted the take by what the driver claims.
+
+use crate::units::Frames;
+
+/// Measured minus claimed.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Residual(pub Frames);
+
+impl Residual {
+    /// From what was measured and what the recorder takes off.
+    #[must_use]
+    pub fn new(measured: Frames, reported: Frames) -> Self {
+        Self(measured - reported)
+    }
+
+    /// Takes land later than what they were played to.
+    #[must_use]
+    pub fn late(self) -> bool {
+        self.0.0 > 0.0
+    }
+
+    /// Takes land within half a frame: nothing to enter.
+    #[must_use]
+    pub fn nothing(self) -> bool {
+        self.0.0.abs() < 0.5
+    }
+
+    /// The shift in whole frames that makes takes line up: below zero moves them earlier.
+    #[must_use]
+    pub fn offset_to_enter(self) -> i64 {
+        -(self.0.0.round() as i64)
+    }
+}

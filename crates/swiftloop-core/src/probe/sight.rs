@@ -1,0 +1,324 @@
+//! The coarse search: scores of a recorded channel come in; out comes which output it heard, at what delay to a
+//! frame or so, at which level the probe was made, and where each burst stands. The one idea: add the scores where
+//! the bursts of an output would have to be, for every delay, with room for drifting clocks; only the right
+//! output at the right delay collects them all.
+
+use super::matched::{BIN, Matched};
+use super::recipe::{CHANNELS_UNTOLD, Direction, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, QUIETEST_DB, Recipe};
+use crate::units::Hz;
+
+/// Two clocks differ by no more: ordinary crystals stay below 100 ppm each.
+const MOST_DRIFT: f64 = 250e-6;
+/// Delays that are searched, in seconds: before zero a compensation that overdoes it, above a slow start of the recorder.
+const DELAYS_S: (f64, f64) = (-0.2, 10.0);
+/// Score from which a burst stands out by itself, whatever the place (noise reaches it once in 10⁸ frames).
+const STANDS_OUT: f64 = 36.0;
+/// No burst counts for more: many that are there beat few that are loud.
+const MOST_SCORE: f64 = 100.0;
+/// From this certainty on, scores alone decide; below, the best few places are added up with their signs.
+const PLAIN: f64 = 25.0;
+/// Places of each output that are remembered.
+const PLACES: usize = 4;
+/// Places of all outputs that are looked at more closely.
+const CLOSER: usize = 24;
+/// Fewest bursts that the recording has to hold.
+const FEWEST_HEARD: usize = 5;
+/// Median score from which each burst is placed by itself instead of all together.
+const CLEAR: f64 = 60.0;
+/// How far beyond what noise gives, in standard deviations, a finding has to be.
+const SURE: f64 = 7.5;
+
+/// Where one burst was seen.
+#[derive(Debug, Clone, Copy)]
+pub struct Seen {
+    /// Which burst of the pattern.
+    pub burst: usize,
+    /// Its direction.
+    pub direction: Direction,
+    /// About where it begins in the recording.
+    pub frame: f64,
+}
+
+/// What the coarse search found on a channel.
+#[derive(Debug, Clone)]
+pub struct Sighting {
+    /// The probe, its level decoded.
+    pub recipe: Recipe,
+    /// Output that was heard.
+    pub source: usize,
+    /// Each burst stands out by itself; otherwise only all together do.
+    pub clear: bool,
+    /// The bursts, in order.
+    pub bursts: Vec<Seen>,
+    /// How far beyond noise, in standard deviations.
+    pub certainty: f64,
+    /// Another output that is heard as well, and how loud beside the first in decibels.
+    pub second: Option<(usize, f64)>,
+}
+
+struct Guess {
+    recipe: Recipe,
+    source: usize,
+    delay: i64,
+    bursts: usize,
+    certainty: f64,
+}
+
+/// Finds the probe in a channel: `known` if the probe is at hand, else any with up to eight outputs.
+#[must_use]
+pub fn sight(matched: &Matched, rate: Hz, known: Option<Recipe>) -> Option<Sighting> {
+    let untold = |channels| Recipe { rate, channels, bursts: FEWEST_BURSTS, level_db: LOUDEST_DB };
+    let recipes: Vec<Recipe> =
+        known.map_or_else(|| (1..=CHANNELS_UNTOLD).map(untold).collect(), |r| vec![r]);
+    let wide = Widened::new(matched);
+    let mut guesses: Vec<Guess> = recipes
+        .iter()
+        .flat_map(|r| (0..r.channels).map(move |c| (*r, c)))
+        .flat_map(|(r, c)| guesses(&wide, r, c, known.map(|k| k.bursts)))
+        .collect();
+    guesses.sort_by(|a, b| b.certainty.total_cmp(&a.certainty));
+    let first = guesses.first()?;
+    if first.certainty > PLAIN {
+        return Some(one_by_one(matched, &wide, first));
+    }
+    let best = guesses
+        .into_iter()
+        .take(CLOSER)
+        .map(|g| (aligned(matched, &g, known.map(|k| k.bursts)), g))
+        .max_by(|a, b| a.0.certainty.total_cmp(&b.0.certainty))
+        .filter(|(a, _)| a.certainty > SURE)?;
+    Some(together(matched, &best.1, best.0))
+}
+
+/// Most that drift can move a burst that begins `after` frames into the probe, in bins.
+fn room(after: usize) -> usize {
+    1 + (after as f64 * MOST_DRIFT / BIN as f64).ceil() as usize
+}
+
+/// Mean and spread of the best score of noise within `bins` bins, two directions (extremes of χ² with one degree).
+fn noise_score(bins: usize) -> (f64, f64) {
+    let m = (2 * BIN * bins) as f64;
+    (2.0 * m.ln() - (std::f64::consts::PI * m.ln()).ln() + 1.2, 2.6)
+}
+
+/// The best score within so many bins on either side, for every bin and as many sides as drift can need.
+struct Widened(Vec<Vec<f32>>);
+
+impl Widened {
+    fn new(matched: &Matched) -> Self {
+        let mut all = vec![matched.bins.clone()];
+        for radius in 1..=room(matched.places()) {
+            let narrower = &all[radius - 1];
+            let at = |i: Option<usize>| i.and_then(|i| narrower.get(i)).copied().unwrap_or(0.0);
+            let wider =
+                (0..narrower.len()).map(|i| narrower[i].max(at(i.checked_sub(1))).max(at(Some(i + 1)))).collect();
+            all.push(wider);
+        }
+        Self(all)
+    }
+
+    fn bins(&self) -> usize {
+        self.0[0].len()
+    }
+}
+
+/// The most certain delays for one output of one recipe, best first.
+fn guesses(wide: &Widened, recipe: Recipe, source: usize, bursts: Option<usize>) -> Vec<Guess> {
+    let rate = f64::from(recipe.rate.0);
+    let bin = |frames: f64| (frames / BIN as f64).floor() as i64;
+    let starts: Vec<usize> = (0..bursts.unwrap_or(MOST_BURSTS)).map(|i| recipe.start(source, i)).collect();
+    let to = bin(DELAYS_S.1 * rate).min(wide.bins() as i64);
+    let mut all: Vec<Guess> = (bin(DELAYS_S.0 * rate)..to)
+        .filter_map(|delay| guess(wide, recipe, source, &starts, delay, bursts))
+        .collect();
+    all.sort_by(|a, b| b.certainty.total_cmp(&a.certainty));
+    let mut best: Vec<Guess> = Vec::new();
+    for guess in all {
+        if best.len() == PLACES {
+            break;
+        }
+        if best.iter().all(|b| b.delay.abs_diff(guess.delay) > 3 * BIN as u64) {
+            best.push(guess);
+        }
+    }
+    best
+}
+
+/// How certain it is that the bursts of an output arrive with a delay of so many bins, and how many they are.
+fn guess(
+    wide: &Widened,
+    recipe: Recipe,
+    source: usize,
+    starts: &[usize],
+    delay: i64,
+    told: Option<usize>,
+) -> Option<Guess> {
+    let (mut sum, mut variance, mut heard) = (0.0, 0.0, 0);
+    let mut best: Option<Guess> = None;
+    for (i, &start) in starts.iter().enumerate() {
+        let Ok(at) = usize::try_from((start / BIN) as i64 + delay) else { continue };
+        let inside = at < wide.bins();
+        if inside {
+            let radius = room(start).min(wide.0.len() - 1);
+            let (mean, deviation) = noise_score(2 * radius + 1);
+            sum += f64::from(wide.0[radius][at]).min(MOST_SCORE) - mean;
+            variance += deviation * deviation;
+            heard += 1;
+        }
+        let whole = i + 1 >= told.unwrap_or(FEWEST_BURSTS) || !inside;
+        if whole && heard >= FEWEST_HEARD {
+            let certainty = sum / f64::sqrt(variance);
+            if best.as_ref().is_none_or(|b| certainty > b.certainty) {
+                let (delay, bursts) = (delay * BIN as i64, i + usize::from(inside));
+                best = Some(Guess { recipe, source, delay, bursts, certainty });
+            }
+        }
+        if !inside {
+            break;
+        }
+    }
+    best
+}
+
+/// Each burst by itself: where it stands out; one that is not where it should be is looked for farther off (frames
+/// were lost). The level from the directions.
+fn one_by_one(matched: &Matched, wide: &Widened, guess: &Guess) -> Sighting {
+    let narrow = |i: usize| (room(guess.recipe.start(guess.source, i)) + 1) * BIN;
+    let expected = |i: usize| guess.recipe.start(guess.source, i) as i64 + guess.delay;
+    let near: Vec<_> = (0..guess.bursts).map(|i| matched.peak(expected(i), narrow(i))).collect();
+    let mut scores: Vec<f64> = near.iter().flatten().map(|p| p.2).collect();
+    scores.sort_by(f64::total_cmp);
+    // The strongest quarter: a probe that lost frames early has most of its bursts elsewhere.
+    let usual = scores.get(scores.len() * 3 / 4).copied().unwrap_or(0.0);
+    let enough = (usual / 16.0).max(STANDS_OUT);
+    let mut moved = 0;
+    let mut bursts = Vec::new();
+    for (i, peak) in near.iter().enumerate() {
+        let far = || matched.peak(expected(i) + moved, guess.recipe.spread_frames());
+        let found = peak.filter(|p| p.2 > enough).or_else(|| far().filter(|p| p.2 > enough));
+        let Some((frame, direction, _)) = found else { continue };
+        moved = frame as i64 - expected(i);
+        bursts.push(Seen { burst: i, direction, frame: frame as f64 });
+    }
+    let level_db = level(bursts.iter().map(|s| (s.burst, s.direction)));
+    let recipe = Recipe { level_db, bursts: guess.bursts.max(FEWEST_BURSTS), ..guess.recipe };
+    let second = second(matched, wide, guess);
+    let clear = usual > CLEAR;
+    Sighting { recipe, source: guess.source, clear, bursts, certainty: guess.certainty, second }
+}
+
+/// The level from the directions, each of the six bits by the votes of its bursts.
+fn level(bursts: impl Iterator<Item = (usize, Direction)>) -> i32 {
+    let mut votes = [0i32; 6];
+    for (i, direction) in bursts.filter(|b| b.0 >= 2) {
+        votes[(i - 2) % 6] += if direction == Direction::Rising { 1 } else { -1 };
+    }
+    let bits: i32 = votes.iter().enumerate().map(|(i, v)| i32::from(*v > 0) << i).sum();
+    (-bits).clamp(QUIETEST_DB, LOUDEST_DB)
+}
+
+/// All bursts added up with their signs.
+struct Aligned {
+    /// How far the sum lies beyond what noise gives, in standard deviations.
+    certainty: f64,
+    delay: i64,
+    drift: f64,
+    /// +1 or −1: polarity.
+    sign: f32,
+    bursts: usize,
+}
+
+/// What a burst adds: the better of the two directions it may have, the first two being known.
+fn share(matched: &Matched, burst: usize, sign: f32, at: usize) -> f32 {
+    let of = |d| matched.correlation(d).get(at).map_or(0.0, |c| c * sign);
+    match burst {
+        0 => of(Direction::Rising),
+        1 => of(Direction::Falling),
+        _ => of(Direction::Rising).max(of(Direction::Falling)),
+    }
+}
+
+/// The delay, drift and polarity near a guess at which the bursts, with their signs, add up highest.
+fn aligned(matched: &Matched, guess: &Guess, told: Option<usize>) -> Aligned {
+    let bursts = told.unwrap_or(FEWEST_BURSTS);
+    let starts: Vec<usize> = (0..MOST_BURSTS.max(bursts)).map(|i| guess.recipe.start(guess.source, i)).collect();
+    let (first, last) = (starts[0], starts[bursts - 1]);
+    let length = (last - first).max(1) as f64;
+    let steps = (MOST_DRIFT * length / 0.5).ceil() as i64;
+    let middle = usize::try_from(first as i64 + guess.delay).unwrap_or(0);
+    let unit = matched.unit(middle);
+    // The better of two normal values: mean 1/√π, variance 1 − 1/π.
+    let (extra, spare) = (0.5642, 0.6817);
+    let beyond = |sum: f32, n: usize| {
+        let two = n.saturating_sub(2) as f64;
+        (f64::from(sum) * unit - two * extra) / (n.min(2) as f64 + two * spare).sqrt()
+    };
+    let sum = |n: usize, delay: i64, drift: f64, sign: f32| -> f32 {
+        let at = |s: usize| s as i64 + delay + (drift * (s - first) as f64).round() as i64;
+        let each = |(i, s): (usize, &usize)| share(matched, i, sign, usize::try_from(at(*s)).unwrap_or(usize::MAX));
+        starts[..n].iter().enumerate().map(each).sum()
+    };
+    let mut best = Aligned { certainty: f64::MIN, delay: guess.delay, drift: 0.0, sign: 1.0, bursts };
+    let radius = 2 * BIN as i64;
+    for step in -steps..=steps {
+        let drift = step as f64 * 0.5 / length;
+        for delay in guess.delay - radius..=guess.delay + radius {
+            for sign in [1.0, -1.0] {
+                let certainty = beyond(sum(bursts, delay, drift, sign), bursts);
+                if certainty > best.certainty {
+                    best = Aligned { certainty, delay, drift, sign, bursts };
+                }
+            }
+        }
+    }
+    if told.is_none() {
+        for n in bursts + 1..=MOST_BURSTS {
+            let certainty = beyond(sum(n, best.delay, best.drift, best.sign), n);
+            if certainty > best.certainty {
+                best = Aligned { certainty, bursts: n, ..best };
+            }
+        }
+    }
+    best
+}
+
+/// The sighting of bursts that only all together stand out.
+fn together(matched: &Matched, guess: &Guess, aligned: Aligned) -> Sighting {
+    let first = guess.recipe.start(guess.source, 0);
+    let place = |i: usize| {
+        let start = guess.recipe.start(guess.source, i);
+        let frame = start as f64 + aligned.delay as f64 + aligned.drift * (start - first) as f64;
+        let at = frame.round().max(0.0) as usize;
+        let of = |d| matched.correlation(d).get(at).map_or(0.0, |c| c * aligned.sign);
+        let rises = if i < 2 { i == 0 } else { of(Direction::Rising) > of(Direction::Falling) };
+        Seen { burst: i, direction: if rises { Direction::Rising } else { Direction::Falling }, frame }
+    };
+    let bursts: Vec<Seen> = (0..aligned.bursts).map(place).collect();
+    let level_db = level(bursts.iter().map(|s| (s.burst, s.direction)));
+    let recipe = Recipe { level_db, bursts: aligned.bursts, ..guess.recipe };
+    let (source, certainty) = (guess.source, aligned.certainty);
+    Sighting { recipe, source, clear: false, bursts, certainty, second: None }
+}
+
+/// The loudest other output of the same probe that arrives within a tenth of a second of the first.
+fn second(matched: &Matched, wide: &Widened, guess: &Guess) -> Option<(usize, f64)> {
+    let reach = guess.recipe.spread_frames();
+    let heard = |source: usize, delay: i64, radius: usize| {
+        let mut all: Vec<f64> = (0..guess.bursts)
+            .filter_map(|i| matched.peak(guess.recipe.start(source, i) as i64 + delay, radius))
+            .map(|(n, d, _)| f64::from(matched.correlation(d)[n].abs()))
+            .collect();
+        all.sort_by(f64::total_cmp);
+        all.get(all.len() / 2).copied().unwrap_or(0.0)
+    };
+    let own = heard(guess.source, guess.delay, 2 * BIN);
+    (0..guess.recipe.channels)
+        .filter(|&c| c != guess.source)
+        .filter_map(|c| {
+            let (recipe, bursts) = (guess.recipe, Some(guess.bursts));
+            let near = |g: &Guess| g.certainty > SURE && g.delay.abs_diff(guess.delay) <= reach as u64;
+            let other = guesses(wide, recipe, c, bursts).into_iter().find(near)?;
+            Some((c, 20.0 * (heard(c, other.delay, 2 * BIN) / own).log10()))
+        })
+        .max_by(|a, b| a.1.total_cmp(&b.1))
+}
