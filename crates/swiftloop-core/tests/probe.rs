@@ -127,7 +127,7 @@ fn drift_is_read_to_a_tenth_of_a_ppm() {
         hiss(&mut samples, noise_at(&recipe, 40.0), seed);
         let found = reading(&samples);
         assert!((found.drift.0 - ppm).abs() <= 0.1, "{ppm}: {:?}", found.drift);
-        assert!((found.latency.typical().0 - 300.25).abs() < 0.002, "{ppm}: {:?}", found.latency);
+        assert!((found.latency.typical().0 - 300.25).abs() < 0.004, "{ppm}: {:?}", found.latency);
     }
 }
 

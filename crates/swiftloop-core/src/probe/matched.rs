@@ -9,6 +9,9 @@ use realfft::num_complex::Complex;
 /// Frames that share one bin of the coarse search.
 pub const BIN: usize = 64;
 
+/// Median over bins of the best score in white noise: 128 places and as many between them.
+const WHITE_MEDIAN: f32 = 8.0;
+
 /// Scores of one recorded channel.
 pub struct Matched {
     /// Correlation with a rising burst that begins at each frame.
@@ -17,6 +20,7 @@ pub struct Matched {
     pub falling: Vec<f32>,
     /// What turns a squared correlation into a score, for each frame.
     scale: Vec<f32>,
+    unit: f64,
     /// The best score of either direction in each bin.
     pub bins: Vec<f32>,
 }
@@ -39,11 +43,22 @@ impl Matched {
         };
         let highest = |c: &[f32], n: usize| c[n].abs().max(between(c, n).abs());
         let score = |n: usize| highest(&rising, n).max(highest(&falling, n)).powi(2) * scale[n];
-        let bins = (0..places)
+        let mut bins: Vec<f32> = (0..places)
             .step_by(BIN)
             .map(|from| (from..(from + BIN).min(places)).map(score).fold(0.0, f32::max))
             .collect();
-        Self { rising, falling, scale, bins }
+        // Noise that is not white, or music, fills the probe's band more than white noise does: measure by its own.
+        let mut sorted = bins.clone();
+        sorted.sort_by(f32::total_cmp);
+        let own_noise = (sorted.get(sorted.len() / 2).copied().unwrap_or(0.0) / WHITE_MEDIAN).max(1.0);
+        let mut scale = scale;
+        for value in bins.iter_mut().chain(&mut scale) {
+            *value /= own_noise;
+        }
+        let mut some: Vec<f32> = scale.iter().step_by(BIN).copied().collect();
+        some.sort_by(f32::total_cmp);
+        let unit = some.get(some.len() / 10).map_or(0.0, |s| f64::from(*s).sqrt());
+        Self { rising, falling, scale, unit, bins }
     }
 
     /// Frames at which a burst can begin.
@@ -58,10 +73,10 @@ impl Matched {
         f64::from(self.correlation(direction)[frame].powi(2) * self.scale[frame])
     }
 
-    /// What turns a correlation near `frame` into standard deviations of noise.
+    /// What turns a correlation into standard deviations of noise, where the recording is loud.
     #[must_use]
-    pub fn unit(&self, frame: usize) -> f64 {
-        self.scale.get(frame).or(self.scale.last()).map_or(0.0, |s| f64::from(*s).sqrt())
+    pub fn unit(&self) -> f64 {
+        self.unit
     }
 
     /// The bare correlation.

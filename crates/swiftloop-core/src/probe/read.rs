@@ -5,7 +5,7 @@ use super::phase::{Cross, Lens};
 use super::recipe::Recipe;
 use super::refusal::Refusal;
 use super::series::{Burst, Series, Slip, series};
-use super::sight::{Seen, Sighting, sight};
+use super::sight::{Seen, Sighting, sight, stands_out};
 use crate::units::{Decibels, Frames, Hz, Ppm, Range};
 use crate::workers::Workers;
 
@@ -73,8 +73,10 @@ pub struct Reading {
 
 /// Rates whose probes are looked for when none of the recording's own rate is there.
 const OTHER_RATES: [u32; 8] = [44_100, 48_000, 88_200, 96_000, 176_400, 192_000, 32_000, 22_050];
-/// A probe of another rate has to stand out this far: it is an accusation.
-const PLAINLY: f64 = 25.0;
+/// Deeper in noise nothing is found, only imagined.
+const DEEPEST: Decibels = Decibels(-35.0);
+/// Bursts that scatter more are not one probe.
+const LOOSEST: Frames = Frames(16.0);
 /// Another output this far below the first is leakage, not a second source.
 const LEAKAGE_DB: f64 = -20.0;
 /// An echo is told from here on.
@@ -106,7 +108,7 @@ pub fn read(
     let known = known.map(|k| Recipe { rate, ..k });
     let each = |(channel, samples): (usize, &Vec<f32>)| {
         let sighting = sight(&Matched::new(samples, &recipe), rate, known)?;
-        Some(read_channel(channel, samples, &sighting))
+        read_channel(channel, samples, &sighting).transpose()
     };
     let results = workers.map(channels.iter().enumerate().collect(), each);
     let silent = results.iter().enumerate().filter(|(_, r)| r.is_none()).map(|(c, _)| c).collect();
@@ -130,8 +132,7 @@ fn other_rate(channels: &[Vec<f32>], says: Hz) -> Option<Refusal> {
         for samples in channels {
             let samples = &samples[..samples.len().min(recipe.length() * 2)];
             let converted = resampled(samples, says, made);
-            let found = |s: &[f32]| sight(&Matched::new(s, &recipe), made, None);
-            let there = |s: &[f32]| found(s).is_some_and(|f| f.certainty > PLAINLY);
+            let there = |s: &[f32]| stands_out(&Matched::new(s, &recipe), made);
             if there(samples) || there(&converted) {
                 return Some(Refusal::WrongRate { made, says });
             }
@@ -157,15 +158,8 @@ fn read_channel(
     channel: usize,
     samples: &[f32],
     sighting: &Sighting,
-) -> Result<(ChannelReading, Recipe), Refusal> {
+) -> Result<Option<(ChannelReading, Recipe)>, Refusal> {
     let recipe = sighting.recipe;
-    let places = flat_tops(samples);
-    if places > 8 {
-        return Err(Refusal::Clipped { channel, places });
-    }
-    if let Some((second, below_db)) = sighting.second.filter(|s| s.1 > LEAKAGE_DB) {
-        return Err(Refusal::Mixed { channel, first: sighting.source, second, below_db: -below_db });
-    }
     let lens = Lens::new(recipe);
     let mut seen = sighting.bursts.clone();
     let mut fine = Fine::new(&lens, samples, &seen, 1.0, sighting.clear, None);
@@ -204,13 +198,24 @@ fn read_channel(
     // A sweep of peak 1 has the power of a sine, 1/2, but for its fades.
     let loudness = fine.gain.abs() / std::f64::consts::SQRT_2;
     let Series { latency, drift, drift_doubt, drifts, jitter, slips } = row;
+    let snr = Decibels::of_amplitude(loudness / noise.max(loudness * 1e-10));
+    if snr < DEEPEST || jitter > LOOSEST {
+        return Ok(None); // What was seen from afar does not hold together at close range.
+    }
+    let places = flat_tops(samples);
+    if places > 8 {
+        return Err(Refusal::Clipped { channel, places });
+    }
+    if let Some((second, below_db)) = sighting.second.filter(|s| s.1 > LEAKAGE_DB) {
+        return Err(Refusal::Mixed { channel, first: sighting.source, second, below_db: -below_db });
+    }
     let reading = ChannelReading {
         channel,
         source: sighting.source,
         latency,
         gain: Decibels::of_amplitude(fine.gain.abs() / played),
         polarity: if fine.gain < 0.0 { Polarity::Inverted } else { Polarity::Normal },
-        snr: Decibels::of_amplitude(loudness / noise.max(loudness * 1e-10)),
+        snr,
         drift,
         drift_doubt,
         drifts,
@@ -220,7 +225,7 @@ fn read_channel(
         slips,
         echo,
     };
-    Ok((reading, recipe))
+    Ok(Some((reading, recipe)))
 }
 
 /// Fine readings of all bursts with what they have in common.

@@ -31,9 +31,11 @@ const LOWEST_HZ: f64 = 300.0;
 const HIGHEST_HZ: f64 = 20_000.0;
 /// The band ends here at low rates: converters fall off towards half the rate.
 const HIGHEST_SHARE: f64 = 0.42;
-/// Share of a burst that fades in, and that fades out: its spectrum falls off as gently, which keeps the compressed
-/// pulse free of side lobes, so that an echo does not pull at the first arrival.
-const FADE: f64 = 0.1;
+/// Share of a burst that fades at its high end: the spectrum falls off as gently, which keeps the compressed pulse
+/// free of side lobes, so that an echo does not pull at the first arrival.
+const FADE_HIGH: f64 = 0.1;
+/// The same at the low end: short, since the lowest frequencies tell a high-pass on the way from a delay.
+const FADE_LOW: f64 = 0.02;
 
 /// What a probe is made of.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -153,7 +155,7 @@ impl Recipe {
         }
         let (low, high) = self.band();
         let phase = low * at + (high - low) * at * at / (2.0 * length);
-        let edge = (at.min(length - at) / (FADE * length)).min(1.0);
+        let edge = (at / (FADE_LOW * length)).min((length - at) / (FADE_HIGH * length)).min(1.0);
         let window = 0.5 - 0.5 * (edge * std::f64::consts::PI).cos();
         window * (phase.fract() * TAU).sin()
     }

@@ -13,7 +13,7 @@ const MOST_DRIFT: f64 = 250e-6;
 const DELAYS_S: (f64, f64) = (-0.2, 10.0);
 /// Score from which a burst stands out by itself, whatever the place (noise reaches it once in 10⁸ frames).
 const STANDS_OUT: f64 = 36.0;
-/// No burst counts for more: many that are there beat few that are loud.
+/// No burst counts for more than this, or an eighth of the best: many that are there beat few that are loud.
 const MOST_SCORE: f64 = 100.0;
 /// From this certainty on, scores alone decide; below, the best few places are added up with their signs.
 const PLAIN: f64 = 25.0;
@@ -67,16 +67,8 @@ struct Guess {
 /// Finds the probe in a channel: `known` if the probe is at hand, else any with up to eight outputs.
 #[must_use]
 pub fn sight(matched: &Matched, rate: Hz, known: Option<Recipe>) -> Option<Sighting> {
-    let untold = |channels| Recipe { rate, channels, bursts: FEWEST_BURSTS, level_db: LOUDEST_DB };
-    let recipes: Vec<Recipe> =
-        known.map_or_else(|| (1..=CHANNELS_UNTOLD).map(untold).collect(), |r| vec![r]);
     let wide = Widened::new(matched);
-    let mut guesses: Vec<Guess> = recipes
-        .iter()
-        .flat_map(|r| (0..r.channels).map(move |c| (*r, c)))
-        .flat_map(|(r, c)| guesses(&wide, r, c, known.map(|k| k.bursts)))
-        .collect();
-    guesses.sort_by(|a, b| b.certainty.total_cmp(&a.certainty));
+    let guesses = all_guesses(&wide, rate, known);
     let first = guesses.first()?;
     if first.certainty > PLAIN {
         return Some(one_by_one(matched, &wide, first));
@@ -88,6 +80,26 @@ pub fn sight(matched: &Matched, rate: Hz, known: Option<Recipe>) -> Option<Sight
         .max_by(|a, b| a.0.certainty.total_cmp(&b.0.certainty))
         .filter(|(a, _)| a.certainty > SURE)?;
     Some(together(matched, &best.1, best.0))
+}
+
+/// A probe of this rate, with up to eight outputs, is plainly there.
+#[must_use]
+pub fn stands_out(matched: &Matched, rate: Hz) -> bool {
+    all_guesses(&Widened::new(matched), rate, None).first().is_some_and(|g| g.certainty > PLAIN)
+}
+
+/// Guesses for all outputs, best first.
+fn all_guesses(wide: &Widened, rate: Hz, known: Option<Recipe>) -> Vec<Guess> {
+    let untold = |channels| Recipe { rate, channels, bursts: FEWEST_BURSTS, level_db: LOUDEST_DB };
+    let recipes: Vec<Recipe> =
+        known.map_or_else(|| (1..=CHANNELS_UNTOLD).map(untold).collect(), |r| vec![r]);
+    let mut all: Vec<Guess> = recipes
+        .iter()
+        .flat_map(|r| (0..r.channels).map(move |c| (*r, c)))
+        .flat_map(|(r, c)| guesses(wide, r, c, known.map(|k| k.bursts)))
+        .collect();
+    all.sort_by(|a, b| b.certainty.total_cmp(&a.certainty));
+    all
 }
 
 /// Most that drift can move a burst that begins `after` frames into the probe, in bins.
@@ -102,7 +114,7 @@ fn noise_score(bins: usize) -> (f64, f64) {
 }
 
 /// The best score within so many bins on either side, for every bin and as many sides as drift can need.
-struct Widened(Vec<Vec<f32>>);
+struct Widened(Vec<Vec<f32>>, f64);
 
 impl Widened {
     fn new(matched: &Matched) -> Self {
@@ -114,7 +126,8 @@ impl Widened {
                 (0..narrower.len()).map(|i| narrower[i].max(at(i.checked_sub(1))).max(at(Some(i + 1)))).collect();
             all.push(wider);
         }
-        Self(all)
+        let best = f64::from(matched.bins.iter().copied().fold(0.0, f32::max));
+        Self(all, (best / 8.0).max(MOST_SCORE))
     }
 
     fn bins(&self) -> usize {
@@ -161,7 +174,7 @@ fn guess(
         if inside {
             let radius = room(start).min(wide.0.len() - 1);
             let (mean, deviation) = noise_score(2 * radius + 1);
-            sum += f64::from(wide.0[radius][at]).min(MOST_SCORE) - mean;
+            sum += f64::from(wide.0[radius][at]).min(wide.1) - mean;
             variance += deviation * deviation;
             heard += 1;
         }
@@ -245,8 +258,7 @@ fn aligned(matched: &Matched, guess: &Guess, told: Option<usize>) -> Aligned {
     let (first, last) = (starts[0], starts[bursts - 1]);
     let length = (last - first).max(1) as f64;
     let steps = (MOST_DRIFT * length / 0.5).ceil() as i64;
-    let middle = usize::try_from(first as i64 + guess.delay).unwrap_or(0);
-    let unit = matched.unit(middle);
+    let unit = matched.unit();
     // The better of two normal values: mean 1/√π, variance 1 − 1/π.
     let (extra, spare) = (0.5642, 0.6817);
     let beyond = |sum: f32, n: usize| {
