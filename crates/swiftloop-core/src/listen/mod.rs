@@ -1,1 +1,137 @@
-//! soon
+//! Crackles in a recording. Samples come in; events with place, kind and length go out, and what they point to: a
+//! block size, a clock, a single channel, or nothing known. The one idea: a crackle is a break of a law that
+//! sound keeps. Sound does not stand still ([`runs`]), does not repeat itself to the bit ([`again`]), and goes on
+//! from one frame to the next much as its own past predicts ([`jumps`]).
+
+pub mod against;
+pub mod again;
+pub mod attribution;
+pub mod jumps;
+pub mod levels;
+pub mod predict;
+pub mod runs;
+
+mod gather;
+
+pub use against::{AgainstRefusal, Comparison, compare};
+pub use attribution::{Attribution, Cause};
+pub use gather::{Findings, listen};
+pub use levels::Levels;
+
+use crate::units::Hz;
+
+/// What broke.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Kind {
+    /// Zeros instead of sound.
+    Gap,
+    /// The last value repeated.
+    Hold,
+    /// A stretch played twice.
+    Repeat,
+    /// Frames lost.
+    Skip,
+    /// A few wrong frames.
+    Click,
+    /// A single frame lost or doubled.
+    Slip,
+}
+
+impl Kind {
+    /// The word in every output.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Gap => "gap",
+            Self::Hold => "hold",
+            Self::Repeat => "repeat",
+            Self::Skip => "skip",
+            Self::Click => "click",
+            Self::Slip => "slip",
+        }
+    }
+}
+
+/// One crackle.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Event {
+    /// First frame that is wrong; after lost frames the first that follows.
+    pub start: u64,
+    /// Wrong frames; 0 when frames are only missing.
+    pub length: u64,
+    /// What broke.
+    pub kind: Kind,
+    /// Channels it is heard on, from 0.
+    pub channels: Vec<usize>,
+    /// By how much everything later is shifted, where known: below zero frames were lost, above zero put in.
+    pub shift: Option<i64>,
+    /// From 0 to 1.
+    pub confidence: f64,
+}
+
+/// A recording, wherever it is: any stretch of it can be had, by several workers at once.
+pub trait Programme: Sync {
+    /// Why a stretch cannot be had.
+    type Error: Send;
+    /// Sample rate.
+    fn rate(&self) -> Hz;
+    /// Channels.
+    fn channels(&self) -> usize;
+    /// Frames.
+    fn frames(&self) -> u64;
+    /// The smallest step between two values: 2⁻¹⁵ for 16 bits.
+    fn step(&self) -> f32;
+    /// The frames `from..to`, a vector for each channel.
+    ///
+    /// # Errors
+    /// Whatever keeps the samples from being had.
+    fn fetch(&self, from: u64, to: u64) -> Result<Vec<Vec<f32>>, Self::Error>;
+}
+
+/// Samples in memory.
+#[derive(Debug)]
+pub struct InMemory<'a> {
+    /// A vector for each channel.
+    pub channels: &'a [Vec<f32>],
+    /// Sample rate.
+    pub rate: Hz,
+    /// The smallest step between two values.
+    pub step: f32,
+}
+
+impl Programme for InMemory<'_> {
+    type Error = std::convert::Infallible;
+
+    fn rate(&self) -> Hz {
+        self.rate
+    }
+    fn channels(&self) -> usize {
+        self.channels.len()
+    }
+    fn frames(&self) -> u64 {
+        self.channels.iter().map(Vec::len).min().unwrap_or(0) as u64
+    }
+    fn step(&self) -> f32 {
+        self.step
+    }
+    fn fetch(&self, from: u64, to: u64) -> Result<Vec<Vec<f32>>, Self::Error> {
+        let cut = |c: &Vec<f32>| c[from as usize..to as usize].to_vec();
+        Ok(self.channels.iter().map(cut).collect())
+    }
+}
+
+/// What one channel of one stretch shows, before channels and stretches are put together. Places count from the
+/// beginning of the samples that were looked at.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Mark {
+    /// First wrong frame.
+    pub start: usize,
+    /// Wrong frames.
+    pub length: usize,
+    /// What broke.
+    pub kind: Kind,
+    /// See [`Event::shift`].
+    pub shift: Option<i64>,
+    /// From 0 to 1.
+    pub confidence: f64,
+}

@@ -1,0 +1,118 @@
+//! Stretches played twice: samples of a channel come in, repeats go out. The one idea: noise makes every sixteen
+//! frames of a recording unique, so sixteen that come again to the bit were copied. Places to compare are picked by
+//! the samples themselves (the smallest of a hash over every so many frames), so that a copy picks the same ones.
+
+use super::{Kind, Mark};
+
+/// Shortest copy that is found for certain.
+pub const SHORTEST: usize = 16;
+/// Frames that make a fingerprint.
+const PRINT: usize = 4;
+/// Fingerprints of which the smallest is kept: a copy of the shortest length holds one window of them.
+const WINDOW: usize = SHORTEST - PRINT + 1;
+/// Farthest that a copy may lie behind its original, in frames.
+pub const FARTHEST: usize = 16_384;
+/// Slots of the memory for places, as a power of two.
+const SLOTS_LOG2: u32 = 13;
+/// From this length on no sound rounds alike by chance.
+const LONG: usize = 64;
+/// The frames beside a copy have to differ from those beside its original by this much of the level there.
+const DIFFERENT: f32 = 0.02;
+
+/// Finds them.
+#[must_use]
+pub fn repeats(samples: &[f32], step: f32) -> Vec<Mark> {
+    let mut found: Vec<Mark> = Vec::new();
+    let mut memory = vec![u32::MAX; 1 << SLOTS_LOG2];
+    let mut done = 0;
+    places(samples, |at, print| {
+        let slot = &mut memory[(print >> (32 - SLOTS_LOG2)) as usize];
+        let before = std::mem::replace(slot, at as u32) as usize;
+        if at < done || before == u32::MAX as usize || at - before > FARTHEST {
+            return;
+        }
+        if samples[at..at + PRINT] != samples[before..before + PRINT] {
+            return;
+        }
+        if let Some(mark) = judge(samples, at, at - before, step) {
+            done = mark.start + mark.length;
+            found.push(mark);
+        }
+    });
+    found
+}
+
+/// Calls `each` for every place whose fingerprint is the smallest of a window.
+fn places(samples: &[f32], mut each: impl FnMut(usize, u32)) {
+    let count = samples.len().saturating_sub(PRINT - 1);
+    let mut recent = [u32::MAX; 16];
+    let (mut least, mut least_at) = (u32::MAX, 0);
+    for n in 0..count {
+        let print = print(&samples[n..n + PRINT]);
+        recent[n % 16] = print;
+        if print <= least {
+            (least, least_at) = (print, n);
+            if print != u32::MAX {
+                each(n, print);
+            }
+        } else if n - least_at >= WINDOW {
+            // The smallest has left the window: the next smallest in it takes its place.
+            (least, least_at) = (u32::MAX, n);
+            for m in n + 1 - WINDOW..=n {
+                if recent[m % 16] <= least {
+                    (least, least_at) = (recent[m % 16], m);
+                }
+            }
+            if least != u32::MAX {
+                each(least_at, least);
+            }
+        }
+    }
+}
+
+/// A number for four frames; the largest there is when they do not move.
+#[inline]
+fn print(four: &[f32]) -> u32 {
+    let [a, b, c, d] = [four[0].to_bits(), four[1].to_bits(), four[2].to_bits(), four[3].to_bits()];
+    if a == b || c == d {
+        return u32::MAX;
+    }
+    let mix = (a ^ b.rotate_left(11) ^ c.rotate_left(21) ^ d.rotate_left(5)).wrapping_mul(0x9e37_79b1);
+    (mix ^ (mix >> 15)).wrapping_mul(0x85eb_ca77)
+}
+
+/// The whole copy around `at`, if it is one.
+fn judge(samples: &[f32], at: usize, lag: usize, step: f32) -> Option<Mark> {
+    let same = |n: usize| samples[n] == samples[n - lag];
+    let mut from = at;
+    while from > lag && same(from - 1) && at - from <= FARTHEST {
+        from -= 1;
+    }
+    let mut to = at + PRINT;
+    while to < samples.len() && same(to) && to - from <= FARTHEST {
+        to += 1;
+    }
+    let length = to - from;
+    // A longer match than its distance is a sound that is periodic to the bit, not a copy; two frames may be chance.
+    if length < SHORTEST || length > lag + 2 {
+        return None;
+    }
+    let stretch = &samples[from..to];
+    let moving = stretch.windows(2).filter(|w| (w[1] - w[0]).abs() >= 3.0 * step).count();
+    if moving * 3 < stretch.len() {
+        return None;
+    }
+    // Beside the copy the two places must not look alike, else it is a steady sound that happens to round alike.
+    let apart = |range: std::ops::Range<usize>| {
+        let count = range.len().max(1) as f32;
+        range.filter(|n| *n >= lag && *n < samples.len()).map(|n| (samples[n] - samples[n - lag]).abs()).sum::<f32>() / count
+    };
+    let level = (stretch.iter().map(|x| x * x).sum::<f32>() / length as f32).sqrt();
+    // What is long cannot be alike by chance.
+    let least = 4.0 * step + if length < LONG { DIFFERENT * level } else { 0.0 };
+    if apart(from.saturating_sub(12)..from) < least || apart(to..(to + 12).min(samples.len())) < least {
+        return None;
+    }
+    let confidence = 1.0 - 0.5f64.powf(length as f64 / 4.0);
+    Some(Mark { start: from, length, kind: Kind::Repeat, shift: None, confidence })
+}

@@ -1,0 +1,103 @@
+//! What is no crackle but worth a word: direct current, and peaks between the frames that pass full scale.
+
+/// Of one channel.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Levels {
+    /// Mean of all samples.
+    pub direct_current: f64,
+    /// Highest sample.
+    pub peak: f64,
+    /// Highest value between samples, where a sample comes near full scale; else the highest sample.
+    pub true_peak: f64,
+    /// Samples at full scale.
+    pub full_scale: u64,
+}
+
+/// Samples below this are not looked at between the frames: they cannot hide a peak over full scale unless the signal
+/// has hardly anything but its highest octave.
+const NEAR: f32 = 0.8;
+/// Frames on either side that make a value between two.
+const REACH: usize = 12;
+
+impl Levels {
+    /// Of a stretch; `samples` must not be empty to say anything.
+    #[must_use]
+    pub fn of(samples: &[f32]) -> Self {
+        let mut sums = [0.0f32; 8];
+        let mut peaks = [0.0f32; 8];
+        let mut total = 0.0f64;
+        // Sums of short pieces: a float would lose the small against the large.
+        for piece in samples.chunks(1024) {
+            for eight in piece.chunks(8) {
+                for (i, x) in eight.iter().enumerate() {
+                    sums[i] += x;
+                    peaks[i] = peaks[i].max(x.abs());
+                }
+            }
+            total += f64::from(sums.iter().sum::<f32>());
+            sums = [0.0; 8];
+        }
+        let peak = peaks.iter().fold(0.0f32, |m, x| m.max(*x));
+        let mut levels = Self {
+            direct_current: total / samples.len().max(1) as f64,
+            peak: f64::from(peak),
+            true_peak: f64::from(peak),
+            full_scale: 0,
+        };
+        if peak >= NEAR {
+            levels.full_scale = samples.iter().filter(|x| x.abs() >= 0.999_96).count() as u64;
+            levels.true_peak = levels.true_peak.max(between(samples));
+        }
+        levels
+    }
+
+    /// Two stretches together, of so many samples each.
+    #[must_use]
+    pub fn with(self, own: u64, other: Self, others: u64) -> Self {
+        let all = (own + others).max(1) as f64;
+        Self {
+            direct_current: (self.direct_current * own as f64 + other.direct_current * others as f64) / all,
+            peak: self.peak.max(other.peak),
+            true_peak: self.true_peak.max(other.true_peak),
+            full_scale: self.full_scale + other.full_scale,
+        }
+    }
+}
+
+/// The highest value at quarters between frames, where both neighbours are not far from full scale.
+fn between(samples: &[f32]) -> f64 {
+    let mut highest = 0.0f64;
+    for n in REACH..samples.len().saturating_sub(REACH) {
+        if samples[n].abs() < NEAR || samples[n - 1].abs() > samples[n].abs() && samples[n + 1].abs() > samples[n].abs() {
+            continue;
+        }
+        for part in [-0.5f64, -0.25, 0.25, 0.5] {
+            let mut sum = 0.0;
+            for k in 0..=2 * REACH {
+                let t = part - (k as f64 - REACH as f64);
+                let window = (std::f64::consts::PI * t / (2.0 * REACH as f64 + 2.0)).cos().powi(2);
+                sum += f64::from(samples[n + k - REACH]) * (std::f64::consts::PI * t).sin() / (std::f64::consts::PI * t) * window;
+            }
+            highest = highest.max(sum.abs());
+        }
+    }
+    highest
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_quarter_of_the_rate_hides_its_peak_between_the_frames() {
+        let x: Vec<f32> = (0..400).map(|n| 0.9 * (std::f32::consts::FRAC_PI_2 * (n as f32 + 0.5)).sin() * std::f32::consts::SQRT_2).collect();
+        let levels = Levels::of(&x);
+        assert!((levels.peak - 0.9).abs() < 1e-3 && (levels.true_peak - 0.9 * std::f64::consts::SQRT_2).abs() < 0.02, "{levels:?}");
+    }
+
+    #[test]
+    fn direct_current_is_the_mean_of_everything() {
+        let (a, b) = (Levels::of(&[0.1; 3000]), Levels::of(&[0.4; 1000]));
+        assert!((a.with(3000, b, 1000).direct_current - 0.175).abs() < 1e-6);
+    }
+}

@@ -1,0 +1,72 @@
+//! Stretches that stand still: samples of a channel come in, gaps (zeros) and holds (any other value) go out. The
+//! one idea: in moving sound two neighbours are seldom equal, so a long run of equal ones is a break, unless the
+//! sound around it hardly moves either (silence, the last bits of a fade) or the run is a flat top.
+
+use super::{Kind, Mark};
+
+/// Shortest run that is looked at.
+const SHORTEST: usize = 8;
+/// Frames on either side that have to move.
+const AROUND: usize = 32;
+/// A flat top is the highest value this far around.
+const WIDE: usize = 4096;
+/// They have to move by so many steps a frame, on the average, so that the run is no accident of rounding.
+const MOVING: f32 = 4.0;
+/// Runs shorter than 16 frames have to stand out more.
+const MOVING_SHORT: f32 = 32.0;
+/// A longer silence is meant (in seconds) unless both its edges are loud.
+const LONGEST_S: f64 = 0.25;
+
+/// Finds them.
+#[must_use]
+pub fn runs(samples: &[f32], step: f32, rate: f64) -> Vec<Mark> {
+    let mut found = Vec::new();
+    let mut n = 1;
+    while n < samples.len() {
+        if samples[n] == samples[n - 1] {
+            let from = n - 1;
+            while n < samples.len() && samples[n] == samples[from] {
+                n += 1;
+            }
+            if n - from >= SHORTEST {
+                found.extend(judge(samples, from, n, step, rate));
+            }
+        }
+        n += 1;
+    }
+    found
+}
+
+/// Mean change from frame to frame.
+fn movement(samples: &[f32]) -> f32 {
+    let steps = samples.len().saturating_sub(1).max(1);
+    samples.windows(2).map(|w| (w[1] - w[0]).abs()).sum::<f32>() / steps as f32
+}
+
+fn judge(samples: &[f32], from: usize, to: usize, step: f32, rate: f64) -> Option<Mark> {
+    // The edges of the recording are no crackles.
+    let before = samples.get(from.checked_sub(AROUND)?..from)?;
+    let after = samples.get(to..to + AROUND)?;
+    let value = samples[from];
+    let length = to - from;
+    let least = step * if length < 16 { MOVING_SHORT } else { MOVING };
+    let (moved_before, moved_after) = (movement(before), movement(after));
+    if moved_before < least || moved_after < least {
+        return None;
+    }
+    let loud = |side: &[f32]| side.iter().map(|x| x * x).sum::<f32>() / side.len() as f32 > 1e-6;
+    if length as f64 > LONGEST_S * rate && !(value == 0.0 && loud(before) && loud(after)) {
+        return None;
+    }
+    let wide = &samples[from.saturating_sub(WIDE)..(to + WIDE).min(samples.len())];
+    let top = wide.iter().fold(0.0f32, |m, x| m.max(x.abs()));
+    let crest = |side: f32| side.abs() < value.abs() && (value - side) * value > 0.0;
+    if value.abs() >= top && value.abs() > 0.25 && crest(samples[from - 1]) && crest(samples[to]) {
+        return None; // A flat top: clipped.
+    }
+    // The first value of a hold is right, the rest repeat it.
+    let (kind, start) = if value == 0.0 { (Kind::Gap, from) } else { (Kind::Hold, from + 1) };
+    let surplus = (moved_before.min(moved_after) / step).max(2.0);
+    let confidence = 1.0 - (1.0 / f64::from(surplus)).powf((length as f64 / 8.0).min(4.0));
+    Some(Mark { start, length: to - start, kind, shift: None, confidence })
+}

@@ -1,0 +1,337 @@
+//! WAV files. A path comes in; out comes a recording of which any stretch can be fetched, by several workers at once,
+//! without ever holding all of it; and the other way round, samples become a file. The header is hound's business, the
+//! samples are taken in bulk.
+
+use crate::FileError;
+use std::fs::File;
+use std::io::{BufReader, Cursor, Read, Seek};
+use std::path::{Path, PathBuf};
+use swiftloop_core::listen::Programme;
+use swiftloop_core::units::Hz;
+
+/// How samples are stored.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Depth {
+    /// 16-bit integers.
+    Int16,
+    /// 24-bit integers.
+    Int24,
+    /// 32-bit integers.
+    Int32,
+    /// 32-bit floats.
+    Float32,
+}
+
+impl Depth {
+    /// For people.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Int16 => "16 bit",
+            Self::Int24 => "24 bit",
+            Self::Int32 => "32 bit",
+            Self::Float32 => "32 bit float",
+        }
+    }
+
+    /// The smallest step between two values; of floats, what 24 bits leave of it.
+    #[must_use]
+    pub fn step(self) -> f32 {
+        match self {
+            Self::Int16 => 1.0 / 32_768.0,
+            _ => 1.0 / 8_388_608.0,
+        }
+    }
+
+    fn bytes(self) -> usize {
+        match self {
+            Self::Int16 => 2,
+            Self::Int24 => 3,
+            Self::Int32 | Self::Float32 => 4,
+        }
+    }
+}
+
+/// A WAV file, open.
+#[derive(Debug)]
+pub struct Recording {
+    path: PathBuf,
+    file: File,
+    rate: Hz,
+    channels: usize,
+    frames: u64,
+    depth: Depth,
+    /// Bytes from one sample to the next.
+    container: usize,
+    data: u64,
+    /// What is odd about the file, though it can be read.
+    pub note: Option<String>,
+}
+
+impl Recording {
+    /// Opens a file and reads its header.
+    ///
+    /// # Errors
+    /// [`FileError::Unreadable`] with what is wrong and what to do.
+    pub fn open(path: &Path) -> Result<Self, FileError> {
+        let wrong = |why: String, help: &str| FileError::Unreadable { path: path.into(), why, help: help.into() };
+        let about = path.metadata().map_err(|e| wrong(e.to_string(), "check the name"))?;
+        if !about.is_file() {
+            let what = if about.is_dir() { "it is a folder" } else { "it is no plain file" };
+            return Err(wrong(what.into(), "give a WAV file; places are looked up in it, so a pipe will not do"));
+        }
+        let file = File::open(path).map_err(|e| wrong(e.to_string(), "check that you may read it"))?;
+        let mut reader = BufReader::new(file);
+        let header = Header::read(&mut reader).map_err(|(why, help)| wrong(why, help))?;
+        let there = about.len().saturating_sub(header.data);
+        let block = (header.container * header.channels) as u64;
+        let declared = header.bytes / block;
+        let found = there / block;
+        let note = if declared == 0 && found > 0 {
+            Some(format!("the header says that it is empty, the recorder seems to have stopped early; read are the {found} frames that are there"))
+        } else if declared > found {
+            Some(format!("the header says {declared} frames, the file holds {found}: it was cut off; read is what is there"))
+        } else {
+            None
+        };
+        let frames = if declared == 0 { found } else { declared.min(found) };
+        if frames == 0 {
+            return Err(wrong("it holds no frames".into(), "record again"));
+        }
+        Ok(Self {
+            path: path.into(),
+            file: reader.into_inner(),
+            rate: header.rate,
+            channels: header.channels,
+            frames,
+            depth: header.depth,
+            container: header.container,
+            data: header.data,
+            note,
+        })
+    }
+
+    /// How samples are stored.
+    #[must_use]
+    pub fn depth(&self) -> Depth {
+        self.depth
+    }
+
+    /// All of it, a vector for each channel.
+    ///
+    /// # Errors
+    /// As for [`Programme::fetch`].
+    pub fn whole(&self) -> Result<Vec<Vec<f32>>, FileError> {
+        self.fetch(0, self.frames)
+    }
+
+    /// Length in seconds.
+    #[must_use]
+    pub fn seconds(&self) -> f64 {
+        self.frames as f64 / f64::from(self.rate.0)
+    }
+}
+
+#[cfg(unix)]
+fn read_at(file: &File, into: &mut [u8], at: u64) -> std::io::Result<()> {
+    std::os::unix::fs::FileExt::read_exact_at(file, into, at)
+}
+
+#[cfg(windows)]
+fn read_at(file: &File, mut into: &mut [u8], mut at: u64) -> std::io::Result<()> {
+    while !into.is_empty() {
+        let n = std::os::windows::fs::FileExt::seek_read(file, into, at)?;
+        if n == 0 {
+            return Err(std::io::ErrorKind::UnexpectedEof.into());
+        }
+        into = &mut into[n..];
+        at += n as u64;
+    }
+    Ok(())
+}
+
+impl Programme for Recording {
+    type Error = FileError;
+
+    fn rate(&self) -> Hz {
+        self.rate
+    }
+    fn channels(&self) -> usize {
+        self.channels
+    }
+    fn frames(&self) -> u64 {
+        self.frames
+    }
+    fn step(&self) -> f32 {
+        self.depth.step()
+    }
+
+    fn fetch(&self, from: u64, to: u64) -> Result<Vec<Vec<f32>>, FileError> {
+        let block = self.container * self.channels;
+        let mut bytes = vec![0; (to - from) as usize * block];
+        read_at(&self.file, &mut bytes, self.data + from * block as u64).map_err(|e| FileError::Unreadable {
+            path: self.path.clone(),
+            why: format!("frames {from} to {to}: {e}"),
+            help: "the file may have changed meanwhile: try again".into(),
+        })?;
+        let channel = |c: usize| samples(&bytes, c, self.channels, self.container, self.depth);
+        let all: Vec<Vec<f32>> = (0..self.channels).map(channel).collect();
+        // Only floats can be no number.
+        if self.depth == Depth::Float32 {
+            for (c, samples) in all.iter().enumerate() {
+                if let Some(n) = samples.iter().position(|x| !x.is_finite()) {
+                    return Err(FileError::Unreadable {
+                        path: self.path.clone(),
+                        why: format!("frame {} of channel {} is no number", from + n as u64, c + 1),
+                        help: "some processor wrote not-a-number or infinity: render the file again without it".into(),
+                    });
+                }
+            }
+        }
+        Ok(all)
+    }
+}
+
+/// One channel out of interleaved bytes.
+fn samples(bytes: &[u8], channel: usize, channels: usize, container: usize, depth: Depth) -> Vec<f32> {
+    let from = channel * container;
+    let each = bytes.chunks_exact(container * channels);
+    // The significant bytes of an integer are the last ones of its container.
+    match depth {
+        Depth::Int16 => {
+            let at = from + container - 2;
+            each.map(|b| f32::from(i16::from_le_bytes([b[at], b[at + 1]])) * (1.0 / 32_768.0)).collect()
+        }
+        Depth::Int24 => {
+            // In a wider container the value is right-aligned in the low bytes.
+            each.map(|b| (i32::from_le_bytes([0, b[from], b[from + 1], b[from + 2]]) >> 8) as f32 * (1.0 / 8_388_608.0))
+                .collect()
+        }
+        Depth::Int32 => each
+            .map(|b| i32::from_le_bytes([b[from], b[from + 1], b[from + 2], b[from + 3]]) as f32 * (1.0 / 2_147_483_648.0))
+            .collect(),
+        Depth::Float32 => {
+            each.map(|b| f32::from_le_bytes([b[from], b[from + 1], b[from + 2], b[from + 3]])).collect()
+        }
+    }
+}
+
+struct Header {
+    rate: Hz,
+    channels: usize,
+    depth: Depth,
+    container: usize,
+    data: u64,
+    bytes: u64,
+}
+
+type Wrong = (String, &'static str);
+
+impl Header {
+    fn read(reader: &mut BufReader<File>) -> Result<Self, Wrong> {
+        const SAVE_AS: &str = "save it as WAV: 16, 24 or 32 bits, or 32 bits float";
+        let mut name = [0; 4];
+        let _ = reader.read(&mut name).map_err(|e| (e.to_string(), "check the file"))?;
+        reader.rewind().map_err(|e| (e.to_string(), "check the file"))?;
+        let other = match &name {
+            b"RF64" | b"BW64" => Some("a long WAV (RF64): this form is not read"),
+            b"RIFX" => Some("a WAV for other processors (RIFX)"),
+            b"FORM" => Some("an AIFF file"),
+            b"fLaC" => Some("a FLAC file"),
+            b"OggS" => Some("an Ogg file"),
+            _ => None,
+        };
+        if let Some(what) = other {
+            return Err((format!("it is {what}"), "save it as a plain WAV of less than 4 GB, in pieces if need be"));
+        }
+        let fault = |e: hound::Error| {
+            let why = match e {
+                hound::Error::IoError(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => {
+                    "it ends within its header".to_string()
+                }
+                hound::Error::FormatError(why) => format!("it is no WAV file: {why}"),
+                other => format!("it is no WAV file that is read here: {other}"),
+            };
+            (why, SAVE_AS)
+        };
+        let parsed = hound::WavReader::new(reader).map_err(fault)?;
+        let (spec, count) = (parsed.spec(), u64::from(parsed.len()));
+        let reader = parsed.into_inner();
+        let place = |e: std::io::Error| (e.to_string(), "check the file");
+        let data = reader.stream_position().map_err(place)?;
+        let container = container(reader, spec.channels).map_err(place)?;
+        let depth = match (spec.sample_format, spec.bits_per_sample) {
+            (hound::SampleFormat::Int, 16) => Depth::Int16,
+            (hound::SampleFormat::Int, 24) => Depth::Int24,
+            (hound::SampleFormat::Int, 32) => Depth::Int32,
+            (hound::SampleFormat::Float, 32) => Depth::Float32,
+            (_, bits) => return Err((format!("its samples have {bits} bits"), SAVE_AS)),
+        };
+        if container < depth.bytes() {
+            return Err(("its header contradicts itself about the size of a sample".into(), SAVE_AS));
+        }
+        let Ok(rate) = spec.sample_rate.to_string().parse() else {
+            return Err((format!("its sample rate is {} Hz", spec.sample_rate), "8000 to 768000 Hz are possible"));
+        };
+        let channels = usize::from(spec.channels);
+        Ok(Self { rate, channels, depth, container, data, bytes: count * container as u64 })
+    }
+}
+
+/// Bytes of a sample, from the format chunk that hound has found right but does not tell.
+fn container(reader: &mut BufReader<File>, channels: u16) -> std::io::Result<usize> {
+    let mut at = 12;
+    loop {
+        let mut head = [0; 8];
+        reader.seek(std::io::SeekFrom::Start(at))?;
+        reader.read_exact(&mut head)?;
+        let length = u32::from_le_bytes([head[4], head[5], head[6], head[7]]);
+        if &head[..4] == b"fmt " {
+            let mut format = [0; 14];
+            reader.read_exact(&mut format)?;
+            return Ok(usize::from(u16::from_le_bytes([format[12], format[13]]) / channels.max(1)));
+        }
+        at += 8 + u64::from(length);
+    }
+}
+
+/// The bytes of a WAV file.
+///
+/// # Errors
+/// Why it cannot be: more than a WAV file can hold.
+pub fn wav_bytes(channels: &[Vec<f32>], rate: Hz, depth: Depth) -> Result<Vec<u8>, String> {
+    let frames = channels.iter().map(Vec::len).min().unwrap_or(0);
+    let (count, bits, format) = match depth {
+        Depth::Int16 => (channels.len(), 16, hound::SampleFormat::Int),
+        Depth::Int24 => (channels.len(), 24, hound::SampleFormat::Int),
+        Depth::Int32 => (channels.len(), 32, hound::SampleFormat::Int),
+        Depth::Float32 => (channels.len(), 32, hound::SampleFormat::Float),
+    };
+    if frames as u64 * count as u64 * depth.bytes() as u64 > 0xffff_0000 {
+        return Err("it would be larger than 4 GB, the most that a WAV file can hold".into());
+    }
+    let spec = hound::WavSpec {
+        channels: u16::try_from(count).map_err(|_| "too many channels".to_string())?,
+        sample_rate: rate.0,
+        bits_per_sample: bits,
+        sample_format: format,
+    };
+    let mut bytes = Cursor::new(Vec::new());
+    let mut write = || -> Result<(), hound::Error> {
+        let mut writer = hound::WavWriter::new(&mut bytes, spec)?;
+        let full = f64::from(2f32.powi(i32::from(bits) - 1));
+        for n in 0..frames {
+            for channel in channels {
+                if depth == Depth::Float32 {
+                    writer.write_sample(channel[n])?;
+                } else {
+                    let value = (f64::from(channel[n]) * full).round().clamp(-full, full - 1.0);
+                    writer.write_sample(value as i32)?;
+                }
+            }
+        }
+        writer.finalize()
+    };
+    write().map_err(|e| e.to_string())?;
+    Ok(bytes.into_inner())
+}

@@ -1,0 +1,118 @@
+//! A loop through converters and a driver: what is played comes back later, with everything an interface does to it.
+
+use super::gauss;
+use swiftloop_core::units::{Block, Decibels, Ppm};
+
+/// What the interface does.
+#[derive(Debug, Clone, Copy)]
+pub struct Interface {
+    /// The buffer it is set to.
+    pub block: Block,
+    /// Blocks that the driver holds, in and out together.
+    pub blocks: f64,
+    /// Converters, safety frames and transport, in and out together; may have a fraction.
+    pub fixed_frames: f64,
+    /// How much faster its input clock runs than its output clock.
+    pub drift: Ppm,
+    /// Level of what comes back.
+    pub gain: Decibels,
+    /// It turns the signal upside down.
+    pub inverted: bool,
+    /// Noise of the input, as a level below full scale.
+    pub noise: Decibels,
+    /// Every start adds up to so many frames.
+    pub start_jitter_frames: u32,
+}
+
+/// What came back, and the truth about it.
+#[derive(Debug, Clone)]
+pub struct Take {
+    /// The recording.
+    pub samples: Vec<f32>,
+    /// Its round trip in frames at the beginning.
+    pub round_trip_frames: f64,
+}
+
+impl Interface {
+    /// An interface with this buffer that holds three blocks and 40.4 frames, upright, 6 dB down, quiet.
+    #[must_use]
+    pub fn with_block(block: Block) -> Self {
+        Self {
+            block,
+            blocks: 3.0,
+            fixed_frames: 40.4,
+            drift: Ppm(0.0),
+            gain: Decibels(-6.0),
+            inverted: false,
+            noise: Decibels(-90.0),
+            start_jitter_frames: 0,
+        }
+    }
+
+    /// Plays `played` and records as long, from the same moment; `seed` decides noise and the start.
+    #[must_use]
+    pub fn record(&self, played: &[f32], seed: u64) -> Take {
+        let mut random = fastrand::Rng::with_seed(seed);
+        let late = f64::from(random.u32(0..=self.start_jitter_frames));
+        let trip = self.blocks * f64::from(self.block.0) + self.fixed_frames + late;
+        let gain = self.gain.amplitude() * if self.inverted { -1.0 } else { 1.0 };
+        let noise = self.noise.amplitude();
+        let stretch = 1.0 + self.drift.0 * 1e-6;
+        let samples = (0..played.len())
+            .map(|n| {
+                let heard = gain * between(played, (n as f64 - trip) / stretch);
+                ((heard + noise * gauss(&mut random)) as f32).clamp(-1.0, 1.0)
+            })
+            .collect();
+        Take { samples, round_trip_frames: trip }
+    }
+}
+
+/// The signal between its frames: a windowed sinc over 64 of them, right to some 100 dB up to 0.45 of the rate.
+fn between(samples: &[f32], at: f64) -> f64 {
+    const REACH: i64 = 32;
+    let whole = at.floor();
+    let part = at - whole;
+    let frame = whole as i64;
+    if part < 1e-12 {
+        return usize::try_from(frame).ok().and_then(|n| samples.get(n)).map_or(0.0, |x| f64::from(*x));
+    }
+    let sine = (std::f64::consts::PI * part).sin() / std::f64::consts::PI;
+    let mut sum = 0.0;
+    for k in 1 - REACH..=REACH {
+        let Some(x) = usize::try_from(frame + k).ok().and_then(|n| samples.get(n)) else { continue };
+        if *x == 0.0 {
+            continue;
+        }
+        let t = part - k as f64;
+        let window = (std::f64::consts::PI * t / (2.0 * REACH as f64)).cos().powi(2);
+        let sign = if k % 2 == 0 { 1.0 } else { -1.0 };
+        sum += f64::from(*x) * sign * sine / t * window;
+    }
+    sum
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_sine_between_frames_is_the_sine() {
+        let wave = |t: f64| (std::f64::consts::TAU * 0.21 * t).sin();
+        let samples: Vec<f32> = (0..400).map(|n| wave(f64::from(n)) as f32).collect();
+        for at in [200.25, 210.5, 199.9] {
+            assert!((between(&samples, at) - wave(at)).abs() < 1e-3, "{at}");
+        }
+    }
+
+    #[test]
+    fn what_is_played_comes_back_after_the_round_trip() {
+        let mut played = vec![0.0; 2000];
+        played[100] = 0.5;
+        let quiet = Interface { fixed_frames: 40.0, noise: Decibels(-200.0), inverted: true, ..Interface::with_block(Block(64)) };
+        let take = quiet.record(&played, 1);
+        let loudest = (0..2000).max_by(|a, b| take.samples[*a].abs().total_cmp(&take.samples[*b].abs()));
+        assert_eq!((loudest, take.round_trip_frames), (Some(332), 232.0));
+        assert!(take.samples[332] < -0.2);
+    }
+}
