@@ -18,8 +18,8 @@
 
 pub mod advice;
 pub mod choice;
-pub mod load;
 pub mod listen;
+pub mod load;
 pub mod loops;
 pub mod probe;
 pub mod rig;

@@ -84,7 +84,9 @@ fn deep_noise_still_gives_the_frame() {
 #[test]
 #[ignore = "several minutes: the whole table"]
 fn accuracy_table() {
-    println!("| signal to noise | root mean square error | Cramér-Rao bound | ratio | in the 95 % interval | within half a frame |");
+    println!(
+        "| signal to noise | root mean square error | Cramér-Rao bound | ratio | in the 95 % interval | within half a frame |"
+    );
     println!("| --- | --- | --- | --- | --- | --- |");
     let clean = loop_of(&recipe(), 512.37);
     for snr in [60.0, 50.0, 40.0, 30.0, 20.0, 10.0, 0.0, -5.0, -10.0, -15.0, -20.0, -25.0] {
@@ -169,7 +171,10 @@ fn nothing_that_recordings_suffer_moves_the_delay() {
         spoil(&mut samples);
         let found = reading(&samples);
         let error = found.latency.typical().0 - 431.77;
-        println!("{name}: {error:.6} frames, {:?}, echo {:?}, snr {:.1}", found.latency, found.echo, found.snr.0);
+        println!(
+            "{name}: {error:.6} frames, {:?}, echo {:?}, snr {:.1}",
+            found.latency, found.echo, found.snr.0
+        );
         assert!(error.abs() <= most, "{name}: off by {error} frames");
         assert_eq!(found.polarity == Polarity::Inverted, name == "inverted");
         assert_eq!(found.echo.is_some(), name.starts_with("echo"), "{name}: {:?}", found.echo);
@@ -240,7 +245,8 @@ fn what_cannot_be_read_is_refused_with_its_reason() {
     assert!(matches!(refused(&[vec![0.0; 4800]], RATE), Refusal::TooShort { .. }));
     assert!(matches!(refused(&[], RATE), Refusal::TooShort { .. }));
 
-    let clipped: Vec<f32> = loop_of(&recipe(), 99.0).iter().map(|x| (x * 6.0).clamp(-1.0, 1.0) as f32).collect();
+    let clipped: Vec<f32> =
+        loop_of(&recipe(), 99.0).iter().map(|x| (x * 6.0).clamp(-1.0, 1.0) as f32).collect();
     assert!(matches!(refused(&[clipped], RATE), Refusal::Clipped { channel: 0, .. }));
 
     let same = single(&loop_of(&recipe(), 10.0));

@@ -22,8 +22,10 @@ pub struct NewTrip {
 /// [`FileError`]: the file cannot be read or written, does not name the interface or driver, or has been changed by
 /// somebody else since `text` was read; nothing has changed then.
 pub fn save_trips(path: &Path, text: &str, trips: &[NewTrip]) -> Result<(), FileError> {
-    let refuse = |why: String, help: &str| FileError::Unreadable { path: path.into(), why, help: help.into() };
-    let mut document: DocumentMut = text.parse().map_err(|e: toml_edit::TomlError| refuse(e.to_string(), "mend it"))?;
+    let refuse =
+        |why: String, help: &str| FileError::Unreadable { path: path.into(), why, help: help.into() };
+    let mut document: DocumentMut =
+        text.parse().map_err(|e: toml_edit::TomlError| refuse(e.to_string(), "mend it"))?;
     for new in trips {
         let driver = find_driver(&mut document, &new.interface, &new.driver).ok_or_else(|| {
             refuse(
@@ -90,7 +92,11 @@ fn entry(trip: &MeasuredTrip) -> InlineTable {
     }
     let range = trip.round_trip_frames;
     // A ten-thousandth of a frame is the probe's own limit.
-    let figures = [(range.low().0, f64::floor as fn(f64) -> f64), (range.typical().0, f64::round), (range.high().0, f64::ceil)];
+    let figures = [
+        (range.low().0, f64::floor as fn(f64) -> f64),
+        (range.typical().0, f64::round),
+        (range.high().0, f64::ceil),
+    ];
     let list: Array = figures.iter().map(|(x, to)| to(x * 1e4) / 1e4).collect();
     table.insert("round_trip_frames", Value::Array(list));
     table

@@ -74,11 +74,15 @@ impl Recording {
     /// # Errors
     /// [`FileError::Unreadable`] with what is wrong and what to do.
     pub fn open(path: &Path) -> Result<Self, FileError> {
-        let wrong = |why: String, help: &str| FileError::Unreadable { path: path.into(), why, help: help.into() };
+        let wrong =
+            |why: String, help: &str| FileError::Unreadable { path: path.into(), why, help: help.into() };
         let about = path.metadata().map_err(|e| wrong(e.to_string(), "check the name"))?;
         if !about.is_file() {
             let what = if about.is_dir() { "it is a folder" } else { "it is no plain file" };
-            return Err(wrong(what.into(), "give a WAV file; places are looked up in it, so a pipe will not do"));
+            return Err(wrong(
+                what.into(),
+                "give a WAV file; places are looked up in it, so a pipe will not do",
+            ));
         }
         let file = File::open(path).map_err(|e| wrong(e.to_string(), "check that you may read it"))?;
         let mut reader = BufReader::new(file);
@@ -88,9 +92,13 @@ impl Recording {
         let declared = header.bytes / block;
         let found = there / block;
         let note = if declared == 0 && found > 0 {
-            Some(format!("the header says that it is empty, the recorder seems to have stopped early; read are the {found} frames that are there"))
+            Some(format!(
+                "the header says that it is empty, the recorder seems to have stopped early; read are the {found} frames that are there"
+            ))
         } else if declared > found {
-            Some(format!("the header says {declared} frames, the file holds {found}: it was cut off; read is what is there"))
+            Some(format!(
+                "the header says {declared} frames, the file holds {found}: it was cut off; read is what is there"
+            ))
         } else {
             None
         };
@@ -169,10 +177,12 @@ impl Programme for Recording {
     fn fetch(&self, from: u64, to: u64) -> Result<Vec<Vec<f32>>, FileError> {
         let block = self.container * self.channels;
         let mut bytes = vec![0; (to - from) as usize * block];
-        read_at(&self.file, &mut bytes, self.data + from * block as u64).map_err(|e| FileError::Unreadable {
-            path: self.path.clone(),
-            why: format!("frames {from} to {to}: {e}"),
-            help: "the file may have changed meanwhile: try again".into(),
+        read_at(&self.file, &mut bytes, self.data + from * block as u64).map_err(|e| {
+            FileError::Unreadable {
+                path: self.path.clone(),
+                why: format!("frames {from} to {to}: {e}"),
+                help: "the file may have changed meanwhile: try again".into(),
+            }
         })?;
         let channel = |c: usize| samples(&bytes, c, self.channels, self.container, self.depth);
         let all: Vec<Vec<f32>> = (0..self.channels).map(channel).collect();
@@ -183,7 +193,9 @@ impl Programme for Recording {
                     return Err(FileError::Unreadable {
                         path: self.path.clone(),
                         why: format!("frame {} of channel {} is no number", from + n as u64, c + 1),
-                        help: "some processor wrote not-a-number or infinity: render the file again without it".into(),
+                        help:
+                            "some processor wrote not-a-number or infinity: render the file again without it"
+                                .into(),
                     });
                 }
             }
@@ -204,11 +216,16 @@ fn samples(bytes: &[u8], channel: usize, channels: usize, container: usize, dept
         }
         Depth::Int24 => {
             // In a wider container the value is right-aligned in the low bytes.
-            each.map(|b| (i32::from_le_bytes([0, b[from], b[from + 1], b[from + 2]]) >> 8) as f32 * (1.0 / 8_388_608.0))
-                .collect()
+            each.map(|b| {
+                (i32::from_le_bytes([0, b[from], b[from + 1], b[from + 2]]) >> 8) as f32 * (1.0 / 8_388_608.0)
+            })
+            .collect()
         }
         Depth::Int32 => each
-            .map(|b| i32::from_le_bytes([b[from], b[from + 1], b[from + 2], b[from + 3]]) as f32 * (1.0 / 2_147_483_648.0))
+            .map(|b| {
+                i32::from_le_bytes([b[from], b[from + 1], b[from + 2], b[from + 3]]) as f32
+                    * (1.0 / 2_147_483_648.0)
+            })
             .collect(),
         Depth::Float32 => {
             each.map(|b| f32::from_le_bytes([b[from], b[from + 1], b[from + 2], b[from + 3]])).collect()
@@ -242,7 +259,10 @@ impl Header {
             _ => None,
         };
         if let Some(what) = other {
-            return Err((format!("it is {what}"), "save it as a plain WAV of less than 4 GB, in pieces if need be"));
+            return Err((
+                format!("it is {what}"),
+                "save it as a plain WAV of less than 4 GB, in pieces if need be",
+            ));
         }
         let fault = |e: hound::Error| {
             let why = match e {
@@ -271,7 +291,10 @@ impl Header {
             return Err(("its header contradicts itself about the size of a sample".into(), SAVE_AS));
         }
         let Ok(rate) = spec.sample_rate.to_string().parse() else {
-            return Err((format!("its sample rate is {} Hz", spec.sample_rate), "8000 to 768000 Hz are possible"));
+            return Err((
+                format!("its sample rate is {} Hz", spec.sample_rate),
+                "8000 to 768000 Hz are possible",
+            ));
         };
         let channels = usize::from(spec.channels);
         Ok(Self { rate, channels, depth, container, data, bytes: count * container as u64 })

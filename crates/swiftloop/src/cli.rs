@@ -32,6 +32,11 @@ pub enum Command {
     Plan(Plan),
     /// What would this setting give? With no files at all: a first answer from the driver table
     Try(Box<Try>),
+    /// How long is the loop really? Make a test signal, read its recording, fit several
+    #[command(subcommand)]
+    Probe(Probe),
+    /// Is this recording free of crackles, and where did they come from?
+    Listen(Listen),
     /// Show me everything on the sample session
     Demo(Demo),
     /// JSON Schema of a file format, for editors
@@ -194,6 +199,121 @@ pub struct Try {
     /// Replace an existing --svg file
     #[arg(long)]
     pub force: bool,
+}
+
+/// `probe`
+#[derive(Subcommand)]
+pub enum Probe {
+    /// Make the test signal to play through the loop
+    Make(ProbeMake),
+    /// Read what came back: the round trip to a fraction of a frame, drift, lost frames
+    Read(ProbeRead),
+    /// From recordings at several buffers: how many blocks the driver really holds, and what it hides
+    Fit(ProbeFit),
+}
+
+/// `probe make`
+#[derive(Args)]
+pub struct ProbeMake {
+    /// The file to write
+    #[arg(long, value_name = "FILE", default_value = "probe.wav")]
+    pub out: PathBuf,
+    /// Sample rate in hertz: that of the session
+    #[arg(long, default_value = "48000")]
+    pub rate: Hz,
+    /// Bursts on each channel (8 to 64): more of them see smaller drifts
+    #[arg(long, default_value_t = 8)]
+    pub bursts: usize,
+    /// Output channels, each with a pattern of its own (1 to 32)
+    #[arg(long, default_value_t = 1)]
+    pub channels: usize,
+    /// Peak level in whole decibels below full scale (-63 to -1)
+    #[arg(long, default_value_t = -12, allow_negative_numbers = true)]
+    pub level: i32,
+    /// How samples are stored
+    #[arg(long, value_enum, default_value = "24")]
+    pub depth: DepthOf,
+    /// A tone that never repeats instead, to play and then listen against
+    #[arg(long)]
+    pub tone: bool,
+    /// Length of the tone in seconds
+    #[arg(long, default_value_t = 60, value_parser = clap::value_parser!(u32).range(1..=3600), requires = "tone")]
+    pub seconds: u32,
+    /// Replace an existing file
+    #[arg(long)]
+    pub force: bool,
+}
+
+/// Depths that can be written.
+#[derive(Clone, Copy, ValueEnum)]
+pub enum DepthOf {
+    /// 16-bit integers
+    #[value(name = "16")]
+    Int16,
+    /// 24-bit integers
+    #[value(name = "24")]
+    Int24,
+    /// 32-bit floats
+    #[value(name = "32f")]
+    Float32,
+}
+
+/// `probe read`
+#[derive(Args)]
+pub struct ProbeRead {
+    /// The recording (WAV), begun together with the probe
+    pub recording: PathBuf,
+    /// The probe that was played; only needed when it has more than 8 channels
+    #[arg(long, value_name = "FILE")]
+    pub probe: Option<PathBuf>,
+    /// Frames that the recording software already takes off: tells what is left, and the offset to enter
+    #[arg(long, value_name = "FRAMES", allow_negative_numbers = true, conflicts_with = "onset")]
+    pub reported_frames: Option<f64>,
+    /// No probe: channel 1 hears the act (a finger on a key), channel 2 the sound; tells the delay between
+    #[arg(long, conflicts_with = "probe")]
+    pub onset: bool,
+    /// One JSON object instead of text
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// `probe fit`
+#[derive(Args)]
+pub struct ProbeFit {
+    /// BUFFER=FILE: a recording of the probe, or the JSON of probe read, at a buffer in frames or a named speed
+    #[arg(required = true, value_name = "BUFFER=FILE")]
+    pub takes: Vec<String>,
+    /// Write the measured round trips into this rig file; comments and order stay
+    #[arg(long, value_name = "RIG", requires = "interface", requires = "driver")]
+    pub save: Option<PathBuf>,
+    /// Interface of the rig that was measured
+    #[arg(long)]
+    pub interface: Option<String>,
+    /// Driver of the rig that was measured
+    #[arg(long)]
+    pub driver: Option<String>,
+    /// One JSON object instead of text
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// `listen`
+#[derive(Args)]
+pub struct Listen {
+    /// The recording (WAV)
+    pub recording: PathBuf,
+    /// What was played: every frame is compared
+    #[arg(long, value_name = "ORIGINAL")]
+    pub against: Option<PathBuf>,
+    /// Draw the timeline, with a close-up of the worst, into this file
+    #[arg(long, value_name = "FILE")]
+    pub svg: Option<PathBuf>,
+    /// Replace an existing --svg file
+    #[arg(long)]
+    pub force: bool,
+    /// One JSON object instead of text
+    #[arg(long)]
+    pub json: bool,
 }
 
 /// `demo`

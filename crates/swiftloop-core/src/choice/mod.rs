@@ -16,11 +16,11 @@ mod scene;
 mod solve;
 mod way;
 
+pub use crate::workers::{OneByOne, Workers};
 pub use compare::{Buys, buys, why_not};
 pub use cover::{Cover, Covering, cheapest};
 pub use explain::{Missed, WhyNot, node_title};
 pub use ground::{Arrangement, Ground};
-pub use crate::workers::{OneByOne, Workers};
 pub use plan::{Choice, Plan, Step, TradePoint, plan, trade};
 pub use remedy::{Effect, Remedy, arranged};
 pub use report::{Report, report};

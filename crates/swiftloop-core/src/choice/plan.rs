@@ -1,7 +1,6 @@
 //! The plan: one rate for the whole session, for each interface one way through its phases. Exact: dynamic
 //! programming over every candidate of every phase, compared by the wishes in their order.
 
-use crate::workers::Workers;
 use super::explain::{Missed, Weighed, WhyNot, alternatives, missed_by, without_roll};
 use super::solve::{Candidate, Outcome, candidates};
 use super::way::{WISH_WORDS, Wishes, best_way, first_difference, less};
@@ -10,6 +9,7 @@ use crate::loops::Bench;
 use crate::risk::Verdict;
 use crate::session::Phase;
 use crate::units::Hz;
+use crate::workers::Workers;
 
 /// The choice for one interface and phase.
 #[derive(Debug, Clone)]

@@ -98,14 +98,19 @@ fn judge(samples: &[f32], at: usize, lag: usize, step: f32) -> Option<Mark> {
         return None;
     }
     let stretch = &samples[from..to];
-    let moving = stretch.windows(2).filter(|w| (w[1] - w[0]).abs() >= 3.0 * step).count();
+    let least = if length < LONG { 2.5 * step } else { 0.5 * step };
+    let moving = stretch.windows(2).filter(|w| (w[1] - w[0]).abs() >= least).count();
     if moving * 3 < stretch.len() {
         return None;
     }
     // Beside the copy the two places must not look alike, else it is a steady sound that happens to round alike.
     let apart = |range: std::ops::Range<usize>| {
         let count = range.len().max(1) as f32;
-        range.filter(|n| *n >= lag && *n < samples.len()).map(|n| (samples[n] - samples[n - lag]).abs()).sum::<f32>() / count
+        range
+            .filter(|n| *n >= lag && *n < samples.len())
+            .map(|n| (samples[n] - samples[n - lag]).abs())
+            .sum::<f32>()
+            / count
     };
     let level = (stretch.iter().map(|x| x * x).sum::<f32>() / length as f32).sqrt();
     // What is long cannot be alike by chance.

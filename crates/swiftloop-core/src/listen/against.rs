@@ -35,15 +35,23 @@ pub enum AgainstRefusal {
     #[error("recording and original have different sample rates")]
     Rates,
     /// From a place on nothing fits any more.
-    #[error("from {second:.3} s on the recording no longer follows the original: two clocks, or another take")]
+    #[error(
+        "from {second:.3} s on the recording no longer follows the original: two clocks, or another take"
+    )]
     Lost {
         /// Where.
         second: f64,
     },
 }
 
+/// What the way adds may be this share of the sound; more, and it is not understood.
+const LOOSEST: f32 = 0.05;
+/// So alike, and no other lesson is asked.
+const PLAIN: f64 = 0.98;
 /// Frames in which the way is learned.
-const LESSON: usize = 1 << 16;
+const LESSON: usize = 1 << 14;
+/// Parts of a lesson; the worse half is left out, in case something broke there.
+const PARTS: usize = 16;
 /// Farthest that the two may begin apart, in seconds.
 const APART_S: usize = 10;
 /// Taps on either side of a filter that describes the way.
@@ -147,7 +155,7 @@ impl<R: Programme, O: Programme> Pair<'_, R, O> {
         let rate = self.recording.rate().0 as usize;
         let reach = (APART_S * rate) as i64;
         let channels = self.recording.channels().min(self.original.channels());
-        let lessons = (self.original.frames() as usize / LESSON).clamp(1, 12);
+        let lessons = (self.original.frames() as usize / LESSON).clamp(1, 40);
         let mut best: Option<(f64, i64, i64)> = None;
         for lesson in 0..lessons {
             let from = (lesson * LESSON) as i64;
@@ -157,7 +165,7 @@ impl<R: Programme, O: Programme> Pair<'_, R, O> {
             if best.is_none_or(|b| likeness > b.0 + 0.02) {
                 best = Some((likeness, at as i64 - reach, from));
             }
-            if best.is_some_and(|b| b.0 > 0.999) {
+            if best.is_some_and(|b| b.0 > PLAIN) {
                 break;
             }
         }
@@ -167,18 +175,24 @@ impl<R: Programme, O: Programme> Pair<'_, R, O> {
         let played = self.played(from - margin, from + LESSON as i64 + margin)?;
         let recorded = self.recorded(from + delay, from + delay + LESSON as i64)?;
         let mut way = Way { delay, taps: vec![0.0; 2 * TAPS + 1], noise: 0.0, tolerance: 0.0, channels };
-        let inner = &played[0][TAPS..TAPS + LESSON];
-        let energy: f64 = inner.iter().map(|x| f64::from(*x).powi(2)).sum();
-        let gain = dot(&recorded[0], inner) / energy.max(1e-30);
-        way.taps[TAPS] = gain as f32;
+        way.taps[TAPS] = usual_gain(&recorded[0], &played[0][TAPS..TAPS + LESSON]);
         let step = self.recording.step().max(self.original.step());
         let mut left = typical(&way.difference(&recorded[0], &played[0]));
         if left > 2.0 * step {
-            let taps = filter(&recorded[0], &played[0]);
-            let filtered = Way { taps, ..way };
-            let with = typical(&filtered.difference(&recorded[0], &played[0]));
-            way = filtered;
-            left = with;
+            // A delay between two frames is the commonest way, and the surest to hold for other sounds than the lesson's.
+            let shifted = way.shifted(&recorded[0], &played[0]);
+            let mut filtered = Way { taps: shifted.taps.clone(), ..way };
+            for _ in 0..2 {
+                let good = filtered.better_half(&recorded[0], &played[0]);
+                filtered.taps = filter(&recorded[0], &played[0], &good);
+            }
+            let [by_shift, by_filter] = [&shifted, &filtered].map(|w| typical(&w.difference(&recorded[0], &played[0])));
+            (way, left) = if by_filter < 0.5 * by_shift { (filtered, by_filter) } else { (shifted, by_shift) };
+        }
+        let loud = (dot(&recorded[0], &recorded[0]) / LESSON as f64).sqrt() as f32;
+        if left > LOOSEST * loud {
+            let second = (from + delay).max(0) as f64 / rate as f64;
+            return Err(Failed::Refused(AgainstRefusal::Lost { second }));
         }
         way.noise = if left > step { left } else { 0.0 };
         way.tolerance = (DEVIATIONS * way.noise).max(1.5 * step);
@@ -199,8 +213,7 @@ impl<R: Programme, O: Programme> Pair<'_, R, O> {
             let to = at + STRIDE as i64 + 3 * LONGEST as i64;
             let recorded = self.recorded(from, to)?;
             let played = self.played(from - delay - 2 * LONGEST as i64, to - delay + 2 * LONGEST as i64)?;
-            let expected: Vec<Vec<f32>> =
-                played.iter().take(way.channels).map(|p| way.through(p)).collect();
+            let expected: Vec<Vec<f32>> = played.iter().take(way.channels).map(|p| way.through(p)).collect();
             let window = Window { way, recorded: &recorded[..way.channels], expected: &expected };
             let last = (end(delay) - from).clamp(0, (LONGEST + STRIDE) as i64) as usize;
             let Some(first) = window.parts(LONGEST, last) else {
@@ -210,7 +223,9 @@ impl<R: Programme, O: Programme> Pair<'_, R, O> {
             let Some(found) = window.rejoin(first) else {
                 astray += 1;
                 if astray > ASTRAY {
-                    return Err(Failed::Refused(AgainstRefusal::Lost { second: (from + first as i64) as f64 / rate }));
+                    return Err(Failed::Refused(AgainstRefusal::Lost {
+                        second: (from + first as i64) as f64 / rate,
+                    }));
                 }
                 at = from + first as i64 + LONGEST as i64;
                 continue;
@@ -325,7 +340,8 @@ impl Window<'_> {
         let same = |lag: usize| {
             channels.iter().all(|c| {
                 let r = &self.recorded[*c];
-                (first..first + wrong).all(|n| n >= lag && (r[n] - r[n - lag]).abs() <= 2.0 * self.way.tolerance)
+                (first..first + wrong)
+                    .all(|n| n >= lag && (r[n] - r[n - lag]).abs() <= 2.0 * self.way.tolerance)
             })
         };
         // The first or last wrong frames may agree with the original by chance.
@@ -350,6 +366,47 @@ impl Way {
             }
         }
         out
+    }
+
+    /// The same way with a delay of a fraction of a frame, the one that fits best.
+    fn shifted(&self, recorded: &[f32], played: &[f32]) -> Self {
+        let with = |part: f64| {
+            let mut way = Self { taps: sinc(part), ..*self };
+            let expected = way.through(played);
+            let gain = usual_gain(recorded, &expected[TAPS..TAPS + recorded.len()]);
+            way.taps.iter_mut().for_each(|t| *t *= gain);
+            let error = typical(&way.difference(recorded, played));
+            (way, error)
+        };
+        let mut best = (0.0, f32::MAX);
+        let mut step = 0.125;
+        // Each round looks at both sides of the best, half as far as the one before.
+        for round in 0..14 {
+            let places: Vec<f64> = if round == 0 {
+                (-6..=6).map(|i| f64::from(i) * step).collect()
+            } else {
+                vec![best.0 - step, best.0 + step]
+            };
+            for part in places {
+                let error = with(part).1;
+                if error < best.1 {
+                    best = (part, error);
+                }
+            }
+            step /= 2.0;
+        }
+        with(best.0).0
+    }
+
+    /// Where the parts of a lesson begin in which recorded and expected agree best.
+    fn better_half(&self, recorded: &[f32], played: &[f32]) -> Vec<usize> {
+        let difference = self.difference(recorded, played);
+        let size = recorded.len() / PARTS;
+        let error = |at: usize| dot(&difference[at..at + size], &difference[at..at + size]);
+        let mut parts: Vec<(f64, usize)> = (0..PARTS).map(|i| (error(i * size), i * size)).collect();
+        parts.sort_by(|a, b| a.0.total_cmp(&b.0));
+        parts.truncate(PARTS / 2);
+        parts.into_iter().map(|p| p.1).collect()
     }
 
     /// Recorded minus expected; `played` has [`TAPS`] more frames on either side.
@@ -384,7 +441,8 @@ fn place(field: &[f32], piece: &[f32]) -> Option<(f64, usize)> {
         let _ = forward.process(&mut time, &mut out);
         out
     };
-    let mut product: Vec<_> = spectrum(field).iter().zip(&spectrum(piece)).map(|(a, b)| a * b.conj() / size as f32).collect();
+    let mut product: Vec<_> =
+        spectrum(field).iter().zip(&spectrum(piece)).map(|(a, b)| a * b.conj() / size as f32).collect();
     for edge in [0, size / 2] {
         product[edge].im = 0.0;
     }
@@ -397,19 +455,43 @@ fn place(field: &[f32], piece: &[f32]) -> Option<(f64, usize)> {
     Some((dot(there, piece).abs() / (own * energy).sqrt().max(1e-30), at))
 }
 
-/// The filter of [`TAPS`] on either side that turns `played` into `recorded` with the least square error.
-fn filter(recorded: &[f32], played: &[f32]) -> Vec<f32> {
+/// Taps that delay by a part of a frame: a windowed sinc.
+fn sinc(part: f64) -> Vec<f32> {
+    use std::f64::consts::PI;
+    (0..=2 * TAPS)
+        .map(|i| {
+            let t = i as f64 - TAPS as f64 - part;
+            let window = (PI * t / (2.0 * TAPS as f64 + 2.0)).cos().powi(2);
+            (if t.abs() < 1e-9 { 1.0 } else { (PI * t).sin() / (PI * t) * window }) as f32
+        })
+        .collect()
+}
+
+/// The median ratio of recorded to played where the sound is loud.
+fn usual_gain(recorded: &[f32], played: &[f32]) -> f32 {
+    let loud = (dot(played, played) / played.len().max(1) as f64).sqrt() as f32;
+    let pairs = recorded.iter().zip(played).filter(|(_, p)| p.abs() > loud);
+    let mut ratios: Vec<f32> = pairs.map(|(r, p)| r / p).collect();
+    ratios.sort_by(f32::total_cmp);
+    ratios.get(ratios.len() / 2).copied().unwrap_or(0.0)
+}
+
+/// The filter of [`TAPS`] on either side that turns `played` into `recorded` with the least square error, over the parts
+/// of the lesson that begin at `parts`.
+fn filter(recorded: &[f32], played: &[f32], parts: &[usize]) -> Vec<f32> {
     let size = 2 * TAPS + 1;
-    let count = recorded.len();
+    let count = recorded.len() / PARTS;
     // Tap i multiplies played[n + 2·TAPS − i] (played begins TAPS earlier).
-    let lagged = |i: usize| &played[2 * TAPS - i..2 * TAPS - i + count];
-    let auto: Vec<f64> = (0..size).map(|k| dot(lagged(0), lagged(k))).collect();
-    let cross: Vec<f64> = (0..size).map(|i| dot(recorded, lagged(i))).collect();
+    let lagged = |i: usize, at: usize| &played[2 * TAPS - i + at..2 * TAPS - i + at + count];
+    let over = |of: &dyn Fn(usize) -> f64| parts.iter().map(|at| of(*at)).sum::<f64>();
+    let auto: Vec<f64> = (0..size).map(|k| over(&|at| dot(lagged(0, at), lagged(k, at)))).collect();
+    let cross: Vec<f64> =
+        (0..size).map(|i| over(&|at| dot(&recorded[at..at + count], lagged(i, at)))).collect();
     let mut matrix: Vec<Vec<f64>> =
         (0..size).map(|i| (0..size).map(|j| auto[i.abs_diff(j)]).collect()).collect();
     for (i, row) in matrix.iter_mut().enumerate() {
         // What the sound does not excite stays at zero.
-        row[i] += auto[0] * 1e-9 + 1e-30;
+        row[i] += auto[0] * 1e-7 + 1e-30;
     }
     cholesky(matrix, cross).iter().map(|t| *t as f32).collect()
 }

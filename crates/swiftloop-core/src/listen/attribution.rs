@@ -80,7 +80,12 @@ pub fn attribute(events: &[Event], channels: usize, rate: Hz) -> Attribution {
         return Attribution { cause: Cause::Buffer, block: Some(block), confidence, ..nothing };
     }
     if let Some((channel, share)) = single(events).filter(|_| channels > 1) {
-        return Attribution { cause: Cause::SingleChannel, channel: Some(channel), confidence: share, ..nothing };
+        return Attribution {
+            cause: Cause::SingleChannel,
+            channel: Some(channel),
+            confidence: share,
+            ..nothing
+        };
     }
     Attribution { cause: Cause::Unknown, confidence: 1.0 - confidence, ..nothing }
 }
@@ -208,7 +213,8 @@ mod tests {
 
     #[test]
     fn slips_at_regular_intervals_are_clocks() {
-        let events: Vec<Event> = (1..9).map(|k| Event { shift: Some(-1), ..event(k * 25_000 + k % 3, 0, Kind::Slip) }).collect();
+        let events: Vec<Event> =
+            (1..9).map(|k| Event { shift: Some(-1), ..event(k * 25_000 + k % 3, 0, Kind::Slip) }).collect();
         let found = attribute(&events, 2, Hz(48_000));
         assert_eq!(found.cause, Cause::Clock);
         assert!((found.drift.map_or(0.0, |d| d.0) + 40.0).abs() < 0.1, "{found:?}");
@@ -217,7 +223,8 @@ mod tests {
     #[test]
     fn one_channel_alone_is_a_cable_or_a_processor() {
         let places = [1003, 40_211, 90_500, 133_333, 250_001, 300_007];
-        let events: Vec<Event> = places.map(|s| Event { channels: vec![1], ..event(s, 3, Kind::Click) }).to_vec();
+        let events: Vec<Event> =
+            places.map(|s| Event { channels: vec![1], ..event(s, 3, Kind::Click) }).to_vec();
         let found = attribute(&events, 2, Hz(48_000));
         assert_eq!((found.cause, found.channel), (Cause::SingleChannel, Some(1)));
         assert_eq!(attribute(&[], 2, Hz(48_000)).cause, Cause::None);

@@ -2,7 +2,7 @@
 //! a surprise that stays alone. Attacks and the pulses of a voice surprise as well, but more of the same follows them
 //! or came before; after a crackle the sound goes on as predictably as it did.
 
-use super::predict::{ORDER, burg, coefficients, correlation, residual};
+use super::predict::{ORDER, burg, coefficients, correlation, extrapolate, residual};
 use super::{Kind, Mark};
 
 /// Frames predicted with the same coefficients.
@@ -12,7 +12,7 @@ const CELL: usize = 32;
 /// Neighbours on either side, in seconds, that must be calm.
 const CALM_S: f64 = 0.03;
 /// A break surprises so many times more than anything near.
-const ALONE: f32 = 4.0;
+const ALONE: f32 = 5.0;
 /// And by so many of the smallest steps.
 const STEPS: f32 = 24.0;
 /// Frames before a break from which the way on is extrapolated, and the order of that.
@@ -28,7 +28,11 @@ const UNEXPLAINED: f32 = 6.0;
 const BACKWARDS: f64 = 7.0;
 /// Frames after a break over which the old law is tried, and how much worse it may do there.
 const SAME_LAW: usize = 320;
-const MOST_CHANGE: f64 = 4.0;
+const MOST_CHANGE: f64 = 2.5;
+/// The same for a break that no change explains.
+const LEAST_CHANGE: f64 = 1.35;
+/// A bend misses at first by no more than this share of what it misses by two frames later.
+const BENDS: f64 = 0.55;
 /// Longest shift that can be told, in frames.
 const SHIFTS: usize = 24;
 /// Longest click.
@@ -112,7 +116,8 @@ fn judge(samples: &[f32], cell: usize, height: f32, cells: &[f32], k: usize) -> 
     let top = errors[..3 * CELL].iter().copied().fold(0.0, f64::max);
     let first = errors.iter().position(|e| *e > (0.05 * top).max(6.0 * usual))?;
     let start = cell - CELL + first;
-    if !breaks_backwards(samples, start)? || !goes_on(samples, start, &a, usual)? {
+    let change = change_of_law(samples, start, &a, usual)?;
+    if !breaks_backwards(samples, start)? || change > MOST_CHANGE {
         return None;
     }
     let rest = cells[k.saturating_sub(8)..k - 1].iter().chain(&cells[k + 3..(k + 11).min(cells.len())]);
@@ -120,33 +125,50 @@ fn judge(samples: &[f32], cell: usize, height: f32, cells: &[f32], k: usize) -> 
     let (kind, length, shift) = match mended(samples, start, &a, usual)? {
         Some(way) => way,
         // A break that no change explains has to stand out more to be one.
-        None if height > UNEXPLAINED * near => (Kind::Skip, 0, None),
+        None if height > UNEXPLAINED * near && change < LEAST_CHANGE => (Kind::Skip, 0, None),
         None => return None,
     };
+    if kind == Kind::Skip && only_bends(samples, start, &a)? {
+        return None;
+    }
     let confidence = 1.0 - f64::from(ALONE * near / height).min(1.0) * 0.5;
     Some(Mark { start, length, kind, shift, confidence })
 }
 
 /// After a break the sound keeps the law it had before: its own past still predicts it. A new note brings a new law.
-fn goes_on(samples: &[f32], start: usize, a: &[f64], usual: f64) -> Option<bool> {
+/// How many times worse the old law does.
+fn change_of_law(samples: &[f32], start: usize, a: &[f64], usual: f64) -> Option<f64> {
     let from = start + LONGEST_CLICK;
     let after: Vec<f64> =
         samples.get(from..from + HIGH_ORDER + SAME_LAW)?.iter().map(|x| f64::from(*x)).collect();
-    let left = level((HIGH_ORDER..after.len()).map(|n| surprise(&after, n, a)));
-    Some(left < MOST_CHANGE * usual)
+    Some(level((HIGH_ORDER..after.len()).map(|n| surprise(&after, n, a))) / usual.max(1e-12))
 }
 
 /// Seen from its future, the sound breaks here as well. An attack does not: what follows it tells nothing before it,
 /// or, if it swells, goes on smoothly into the past.
 fn breaks_backwards(samples: &[f32], start: usize) -> Option<bool> {
     let from = start + LONGEST_CLICK;
-    let future: Vec<f64> =
-        samples.get(start.checked_sub(LONGEST_CLICK)?..from + PAST)?.iter().rev().map(|x| f64::from(*x)).collect();
+    let future: Vec<f64> = samples
+        .get(start.checked_sub(LONGEST_CLICK)?..from + PAST)?
+        .iter()
+        .rev()
+        .map(|x| f64::from(*x))
+        .collect();
     let a = burg(&future[..PAST], HIGH_ORDER);
     let errors = |range: std::ops::Range<usize>| range.map(|n| surprise(&future, n, &a).abs());
     let usual = level(errors(PAST - 4 * CELL..PAST));
     let top = errors(PAST..future.len()).fold(0.0, f64::max);
     Some(top > BACKWARDS * usual)
+}
+
+/// The sound turns a corner without a jump: strings do, lost frames hardly ever. What the past foretold is missed by
+/// more and more instead of at once.
+fn only_bends(samples: &[f32], start: usize, a: &[f64]) -> Option<bool> {
+    let past: Vec<f64> =
+        samples.get(start.checked_sub(HIGH_ORDER)?..start)?.iter().map(|x| f64::from(*x)).collect();
+    let said = extrapolate(&past, a, 3);
+    let missed = |i: usize| (f64::from(samples[start + i]) - said[i]).abs();
+    Some(missed(0) < BENDS * missed(2))
 }
 
 /// How far frame `n` lies from what its past says.
@@ -157,8 +179,15 @@ fn surprise(samples: &[f64], n: usize, a: &[f64]) -> f64 {
 /// Which change makes the sound go on as predictably as before: frames put right (a click), put in (they were
 /// lost) or taken out (they were doubled). Nothing within `Some` when none does.
 #[allow(clippy::option_option)]
-fn mended(samples: &[f32], start: usize, a: &[f64], usual: f64) -> Option<Option<(Kind, usize, Option<i64>)>> {
-    let wide = |range: std::ops::Range<usize>| Some(samples.get(range)?.iter().map(|x| f64::from(*x)).collect::<Vec<f64>>());
+fn mended(
+    samples: &[f32],
+    start: usize,
+    a: &[f64],
+    usual: f64,
+) -> Option<Option<(Kind, usize, Option<i64>)>> {
+    let wide = |range: std::ops::Range<usize>| {
+        Some(samples.get(range)?.iter().map(|x| f64::from(*x)).collect::<Vec<f64>>())
+    };
     let past = wide(start.checked_sub(HIGH_ORDER)?..start)?;
     let after = wide(start..start + LONGEST_CLICK + HIGH_ORDER + AHEAD)?;
     let left = |unknown: usize, from: usize| rest_after_mending(&past, unknown, &after[from..], a);
@@ -200,7 +229,8 @@ fn rest_after_mending(past: &[f64], unknown: usize, after: &[f64], a: &[f64]) ->
     };
     let pair = |u: usize, v: usize| (u.max(v)..rows).map(|r| weight(r, u) * weight(r, v)).sum::<f64>();
     let matrix: Vec<Vec<f64>> = (0..unknown).map(|u| (0..unknown).map(|v| pair(u, v)).collect()).collect();
-    let right: Vec<f64> = (0..unknown).map(|u| -(u..rows).map(|r| weight(r, u) * known[r]).sum::<f64>()).collect();
+    let right: Vec<f64> =
+        (0..unknown).map(|u| -(u..rows).map(|r| weight(r, u) * known[r]).sum::<f64>()).collect();
     let values = crate::stats::cholesky(matrix, right);
     let error = |r: usize| known[r] + values.iter().enumerate().map(|(u, x)| weight(r, u) * x).sum::<f64>();
     let squares: f64 = (0..rows).map(|r| error(r).powi(2)).sum();

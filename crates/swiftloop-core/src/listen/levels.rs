@@ -68,7 +68,9 @@ impl Levels {
 fn between(samples: &[f32]) -> f64 {
     let mut highest = 0.0f64;
     for n in REACH..samples.len().saturating_sub(REACH) {
-        if samples[n].abs() < NEAR || samples[n - 1].abs() > samples[n].abs() && samples[n + 1].abs() > samples[n].abs() {
+        if samples[n].abs() < NEAR
+            || samples[n - 1].abs() > samples[n].abs() && samples[n + 1].abs() > samples[n].abs()
+        {
             continue;
         }
         for part in [-0.5f64, -0.25, 0.25, 0.5] {
@@ -76,7 +78,9 @@ fn between(samples: &[f32]) -> f64 {
             for k in 0..=2 * REACH {
                 let t = part - (k as f64 - REACH as f64);
                 let window = (std::f64::consts::PI * t / (2.0 * REACH as f64 + 2.0)).cos().powi(2);
-                sum += f64::from(samples[n + k - REACH]) * (std::f64::consts::PI * t).sin() / (std::f64::consts::PI * t) * window;
+                sum += f64::from(samples[n + k - REACH]) * (std::f64::consts::PI * t).sin()
+                    / (std::f64::consts::PI * t)
+                    * window;
             }
             highest = highest.max(sum.abs());
         }
@@ -90,9 +94,15 @@ mod tests {
 
     #[test]
     fn a_quarter_of_the_rate_hides_its_peak_between_the_frames() {
-        let x: Vec<f32> = (0..400).map(|n| 0.9 * (std::f32::consts::FRAC_PI_2 * (n as f32 + 0.5)).sin() * std::f32::consts::SQRT_2).collect();
+        let x: Vec<f32> = (0..400)
+            .map(|n| 0.9 * (std::f32::consts::FRAC_PI_2 * (n as f32 + 0.5)).sin() * std::f32::consts::SQRT_2)
+            .collect();
         let levels = Levels::of(&x);
-        assert!((levels.peak - 0.9).abs() < 1e-3 && (levels.true_peak - 0.9 * std::f64::consts::SQRT_2).abs() < 0.02, "{levels:?}");
+        assert!(
+            (levels.peak - 0.9).abs() < 1e-3
+                && (levels.true_peak - 0.9 * std::f64::consts::SQRT_2).abs() < 0.02,
+            "{levels:?}"
+        );
     }
 
     #[test]

@@ -3,8 +3,8 @@
 //! sound keeps. Sound does not stand still ([`runs`]), does not repeat itself to the bit ([`again`]), and goes on
 //! from one frame to the next much as its own past predicts ([`jumps`]).
 
-pub mod against;
 pub mod again;
+pub mod against;
 pub mod attribution;
 pub mod jumps;
 pub mod levels;

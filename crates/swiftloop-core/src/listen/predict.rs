@@ -57,7 +57,8 @@ pub fn residual(samples: &[f32], from: usize, to: usize, a: &[f64], into: &mut [
         let past = &samples[from - lag - four.len()..to - lag - 1];
         if four.len() == 4 {
             let count = into.len();
-            let (p3, p2, p1, p0) = (&past[..count], &past[1..=count], &past[2..count + 2], &past[3..count + 3]);
+            let (p3, p2, p1, p0) =
+                (&past[..count], &past[1..=count], &past[2..count + 2], &past[3..count + 3]);
             for i in 0..count {
                 into[i] -= c0 * p0[i] + c1 * p1[i] + c2 * p2[i] + c3 * p3[i];
             }

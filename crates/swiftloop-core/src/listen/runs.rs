@@ -51,11 +51,24 @@ fn judge(samples: &[f32], from: usize, to: usize, step: f32, rate: f64) -> Optio
     let length = to - from;
     let least = step * if length < 16 { MOVING_SHORT } else { MOVING };
     let (moved_before, moved_after) = (movement(before), movement(after));
-    if moved_before < least || moved_after < least {
+    // Into a run and out of it the sound steps: a crest that rounds flat does not.
+    let edge = (samples[from] - samples[from - 1]).abs().max((samples[to] - value).abs());
+    let moves = moved_before >= least && moved_after >= least && edge >= 3.0 * step;
+    let breaks = length >= 16 && edge >= 6.0 * step.max(moved_before).max(moved_after);
+    if !moves && !breaks {
         return None;
     }
-    let loud = |side: &[f32]| side.iter().map(|x| x * x).sum::<f32>() / side.len() as f32 > 1e-6;
-    if length as f64 > LONGEST_S * rate && !(value == 0.0 && loud(before) && loud(after)) {
+    // A dropout that long is one only if the sound breaks off and sets in again at full level.
+    let level = |range: std::ops::Range<usize>| {
+        let count = range.len().max(1) as f32;
+        (samples[range].iter().map(|x| x * x).sum::<f32>() / count).sqrt()
+    };
+    let abrupt = || {
+        let (far_before, far_after) = (from.saturating_sub(WIDE)..from, to..(to + WIDE).min(samples.len()));
+        let (near_before, near_after) = (level(from - AROUND..from), level(to..to + AROUND));
+        near_before > 0.5 * level(far_before) && near_after > 0.5 * level(far_after) && near_before > 1e-3
+    };
+    if length as f64 > LONGEST_S * rate && !(value == 0.0 && abrupt()) {
         return None;
     }
     let wide = &samples[from.saturating_sub(WIDE)..(to + WIDE).min(samples.len())];

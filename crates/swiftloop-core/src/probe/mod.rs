@@ -11,12 +11,14 @@ pub mod recipe;
 pub mod series;
 pub mod sight;
 
+mod collect;
 mod onset;
 mod read;
 mod refusal;
 mod residual;
 mod tone;
 
+pub use collect::{Collected, Label, MeasuredTake, Trip, collect};
 pub use onset::{OnsetEvent, OnsetRefusal, Onsets, onsets};
 pub use read::{ChannelReading, Echo, Polarity, Reading, level_of, read};
 pub use recipe::{BadRecipe, Recipe};

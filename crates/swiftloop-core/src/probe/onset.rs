@@ -68,9 +68,12 @@ pub fn onsets(act: &[f32], sound: &[f32], rate: Hz) -> Result<Onsets, OnsetRefus
     }
     let mut delays: Vec<f64> = events.iter().map(|e| e.delay.0).collect();
     delays.sort_by(f64::total_cmp);
-    let (Some(first), Some(last)) = (delays.first(), delays.last()) else { return Err(OnsetRefusal::Unrelated) };
+    let (Some(first), Some(last)) = (delays.first(), delays.last()) else {
+        return Err(OnsetRefusal::Unrelated);
+    };
     let middle = delays.len() / 2;
-    let median = if delays.len() % 2 == 1 { delays[middle] } else { (delays[middle - 1] + delays[middle]) / 2.0 };
+    let median =
+        if delays.len() % 2 == 1 { delays[middle] } else { (delays[middle - 1] + delays[middle]) / 2.0 };
     Ok(Onsets {
         median: Frames(median),
         spread: Frames(last - first),
@@ -112,7 +115,9 @@ fn starts(samples: &[f32], rate: Hz) -> Vec<f64> {
         found.push((start + 1) as f64);
         // The next event begins after this one has died down.
         let mut quiet = n + rest;
-        while quiet < slope.len() && slope[quiet.saturating_sub(rest / 4)..quiet].iter().any(|s| *s >= threshold) {
+        while quiet < slope.len()
+            && slope[quiet.saturating_sub(rest / 4)..quiet].iter().any(|s| *s >= threshold)
+        {
             quiet += rest / 8 + 1;
         }
         n = quiet;

@@ -104,7 +104,8 @@ pub fn read(
         let seconds = |frames: usize| frames as f64 / f64::from(rate.0);
         return Err(Refusal::TooShort { have_s: seconds(have), need_s: seconds(shortest.length()) });
     }
-    let recipe = known.map_or(Recipe { rate, channels: 1, bursts: 8, level_db: -1 }, |k| Recipe { rate, ..k });
+    let recipe =
+        known.map_or(Recipe { rate, channels: 1, bursts: 8, level_db: -1 }, |k| Recipe { rate, ..k });
     let known = known.map(|k| Recipe { rate, ..k });
     let each = |(channel, samples): (usize, &Vec<f32>)| {
         let sighting = sight(&Matched::new(samples, &recipe), rate, known)?;
@@ -239,7 +240,14 @@ struct Fine {
 }
 
 impl Fine {
-    fn new(lens: &Lens, samples: &[f32], seen: &[Seen], stretch: f64, clear: bool, echo: Option<Echo>) -> Self {
+    fn new(
+        lens: &Lens,
+        samples: &[f32],
+        seen: &[Seen],
+        stretch: f64,
+        clear: bool,
+        echo: Option<Echo>,
+    ) -> Self {
         let whole: Vec<(&Seen, Cross)> = seen
             .iter()
             .filter_map(|s| Some((s, lens.cross(samples, s.direction, s.frame, stretch)?)))
@@ -247,8 +255,7 @@ impl Fine {
         let numbers = whole.iter().map(|(s, _)| s.burst).collect();
         let directions = whole.iter().map(|(s, _)| s.direction).collect();
         let crosses = whole.into_iter().map(|(_, c)| c).collect();
-        let mut fine =
-            Self { numbers, directions, crosses, delays: Vec::new(), gain: 0.0, stretch };
+        let mut fine = Self { numbers, directions, crosses, delays: Vec::new(), gain: 0.0, stretch };
         let rough = if clear {
             fine.crosses.iter().map(|c| lens.turn(c, lens.highest(c, 1.0), Some(0.0)).delay).collect()
         } else {

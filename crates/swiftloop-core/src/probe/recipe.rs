@@ -164,7 +164,8 @@ impl Recipe {
     #[must_use]
     pub fn render(&self) -> Vec<Vec<f32>> {
         let (length, burst) = (self.length(), self.burst_frames());
-        let shape = |d| (0..burst).map(|n| (self.peak() * self.burst(d, n as f64)) as f32).collect::<Vec<_>>();
+        let shape =
+            |d| (0..burst).map(|n| (self.peak() * self.burst(d, n as f64)) as f32).collect::<Vec<_>>();
         let (rising, falling) = (shape(Direction::Rising), shape(Direction::Falling));
         let mut all = vec![vec![0.0; length]; self.channels];
         for (channel, samples) in all.iter_mut().enumerate() {

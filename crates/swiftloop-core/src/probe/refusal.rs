@@ -25,7 +25,9 @@ pub enum Refusal {
         places: usize,
     },
     /// The probe was made for another rate.
-    #[error("this probe was made for {made} Hz, the recording says {says}: somewhere between them a rate is wrong")]
+    #[error(
+        "this probe was made for {made} Hz, the recording says {says}: somewhere between them a rate is wrong"
+    )]
     WrongRate {
         /// Rate of the probe.
         made: Hz,
@@ -69,10 +71,16 @@ impl Refusal {
                  the probe; if the probe has more than 8 channels, name it with --probe"
             }
             Self::TooShort { .. } => "start recording first, then play the whole probe",
-            Self::Clipped { .. } => "turn the input down by some 10 dB, or make a quieter probe (--level), and record again",
-            Self::WrongRate { .. } => "set panel, session and system to one rate, make the probe at that rate, record again",
+            Self::Clipped { .. } => {
+                "turn the input down by some 10 dB, or make a quieter probe (--level), and record again"
+            }
+            Self::WrongRate { .. } => {
+                "set panel, session and system to one rate, make the probe at that rate, record again"
+            }
             Self::Mixed { .. } => "mute one of the outputs, or take the cable of one away, and record again",
-            Self::TooFew { .. } => "record the whole probe again; if bursts are lost every time, take a larger buffer first",
+            Self::TooFew { .. } => {
+                "record the whole probe again; if bursts are lost every time, take a larger buffer first"
+            }
         }
     }
 }

@@ -74,12 +74,10 @@ pub fn series(bursts: &[Burst], own: Frames, length: Frames) -> Series {
     let single = rest(slope, 2.0).max(own.0);
     let slope_deviation = if spread > 0.0 { single / spread.sqrt() } else { 0.0 };
     let drifts = n > 2.0 && slope.abs() > DRIFT_SURE * slope_deviation && slope.abs() * spread.sqrt() > FLOOR;
-    let (typical, jitter, used) = if drifts {
-        (level - slope * middle, rest(slope, 2.0), 2.0)
-    } else {
-        (level, rest(0.0, 1.0), 1.0)
-    };
-    let lever = if drifts && spread > 0.0 { (1.0 / n + middle * middle / spread).sqrt() } else { (1.0 / n).sqrt() };
+    let (typical, jitter, used) =
+        if drifts { (level - slope * middle, rest(slope, 2.0), 2.0) } else { (level, rest(0.0, 1.0), 1.0) };
+    let lever =
+        if drifts && spread > 0.0 { (1.0 / n + middle * middle / spread).sqrt() } else { (1.0 / n).sqrt() };
     let half = (student_t_975(n - used) * jitter).max(1.96 * own.0) * lever + FLOOR;
     Series {
         latency: Range::spanning(Frames(typical - half), Frames(typical), Frames(typical + half)),
@@ -97,10 +95,8 @@ fn shift_before(slips: &[Slip], frame: f64) -> f64 {
 }
 
 fn slips(bursts: &[Burst], own: Frames, length: Frames) -> Vec<Slip> {
-    let steps: Vec<(f64, f64)> = bursts
-        .windows(2)
-        .map(|w| (w[1].start.0 - w[0].start.0, w[1].latency.0 - w[0].latency.0))
-        .collect();
+    let steps: Vec<(f64, f64)> =
+        bursts.windows(2).map(|w| (w[1].start.0 - w[0].start.0, w[1].latency.0 - w[0].latency.0)).collect();
     let drift = median(steps.iter().map(|(dt, dl)| dl / dt));
     let beyond = |s: &(f64, f64)| s.1 - drift * s.0;
     let usual = median(steps.iter().map(|s| beyond(s).abs())) * 1.4826;
@@ -139,7 +135,12 @@ mod tests {
 
     fn row(latency: impl Fn(f64) -> f64) -> Vec<Burst> {
         let place = |i: i32| f64::from(i) * 28_800.0 + 12_000.0;
-        (0..10).map(|i| Burst { start: Frames(place(i) + latency(place(i))), latency: Frames(latency(place(i))) }).collect()
+        (0..10)
+            .map(|i| Burst {
+                start: Frames(place(i) + latency(place(i))),
+                latency: Frames(latency(place(i))),
+            })
+            .collect()
     }
 
     proptest! {

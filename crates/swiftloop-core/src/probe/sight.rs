@@ -4,7 +4,9 @@
 //! output at the right delay collects them all.
 
 use super::matched::{BIN, Matched};
-use super::recipe::{CHANNELS_UNTOLD, Direction, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, QUIETEST_DB, Recipe};
+use super::recipe::{
+    CHANNELS_UNTOLD, Direction, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, QUIETEST_DB, Recipe,
+};
 use crate::units::Hz;
 
 /// Two clocks differ by no more: ordinary crystals stay below 100 ppm each.
@@ -91,8 +93,7 @@ pub fn stands_out(matched: &Matched, rate: Hz) -> bool {
 /// Guesses for all outputs, best first.
 fn all_guesses(wide: &Widened, rate: Hz, known: Option<Recipe>) -> Vec<Guess> {
     let untold = |channels| Recipe { rate, channels, bursts: FEWEST_BURSTS, level_db: LOUDEST_DB };
-    let recipes: Vec<Recipe> =
-        known.map_or_else(|| (1..=CHANNELS_UNTOLD).map(untold).collect(), |r| vec![r]);
+    let recipes: Vec<Recipe> = known.map_or_else(|| (1..=CHANNELS_UNTOLD).map(untold).collect(), |r| vec![r]);
     let mut all: Vec<Guess> = recipes
         .iter()
         .flat_map(|r| (0..r.channels).map(move |c| (*r, c)))
@@ -122,8 +123,9 @@ impl Widened {
         for radius in 1..=room(matched.places()) {
             let narrower = &all[radius - 1];
             let at = |i: Option<usize>| i.and_then(|i| narrower.get(i)).copied().unwrap_or(0.0);
-            let wider =
-                (0..narrower.len()).map(|i| narrower[i].max(at(i.checked_sub(1))).max(at(Some(i + 1)))).collect();
+            let wider = (0..narrower.len())
+                .map(|i| narrower[i].max(at(i.checked_sub(1))).max(at(Some(i + 1))))
+                .collect();
             all.push(wider);
         }
         let best = f64::from(matched.bins.iter().copied().fold(0.0, f32::max));
@@ -254,7 +256,8 @@ fn share(matched: &Matched, burst: usize, sign: f32, at: usize) -> f32 {
 /// The delay, drift and polarity near a guess at which the bursts, with their signs, add up highest.
 fn aligned(matched: &Matched, guess: &Guess, told: Option<usize>) -> Aligned {
     let bursts = told.unwrap_or(FEWEST_BURSTS);
-    let starts: Vec<usize> = (0..MOST_BURSTS.max(bursts)).map(|i| guess.recipe.start(guess.source, i)).collect();
+    let starts: Vec<usize> =
+        (0..MOST_BURSTS.max(bursts)).map(|i| guess.recipe.start(guess.source, i)).collect();
     let (first, last) = (starts[0], starts[bursts - 1]);
     let length = (last - first).max(1) as f64;
     let steps = (MOST_DRIFT * length / 0.5).ceil() as i64;
@@ -267,7 +270,8 @@ fn aligned(matched: &Matched, guess: &Guess, told: Option<usize>) -> Aligned {
     };
     let sum = |n: usize, delay: i64, drift: f64, sign: f32| -> f32 {
         let at = |s: usize| s as i64 + delay + (drift * (s - first) as f64).round() as i64;
-        let each = |(i, s): (usize, &usize)| share(matched, i, sign, usize::try_from(at(*s)).unwrap_or(usize::MAX));
+        let each =
+            |(i, s): (usize, &usize)| share(matched, i, sign, usize::try_from(at(*s)).unwrap_or(usize::MAX));
         starts[..n].iter().enumerate().map(each).sum()
     };
     let mut best = Aligned { certainty: f64::MIN, delay: guess.delay, drift: 0.0, sign: 1.0, bursts };

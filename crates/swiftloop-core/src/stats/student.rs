@@ -22,7 +22,8 @@ pub fn student_t_975(freedom: f64) -> f64 {
 mod tests {
     #[test]
     fn agrees_with_printed_tables() {
-        for (freedom, point) in [(3.0, 3.1824), (5.0, 2.5706), (7.0, 2.3646), (20.0, 2.0860), (120.0, 1.9799)] {
+        for (freedom, point) in [(3.0, 3.1824), (5.0, 2.5706), (7.0, 2.3646), (20.0, 2.0860), (120.0, 1.9799)]
+        {
             let got = super::student_t_975(freedom);
             assert!((got / point - 1.0).abs() < 0.01, "{freedom}: {got} against {point}");
         }

@@ -6,8 +6,8 @@ mod quantity;
 mod range;
 
 pub use quantity::{
-    Block, Blocks, Decibels, Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Metres, Micros, Ms, Nanos, Ppm,
-    Quantity, Share,
+    Block, Blocks, Decibels, Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Metres, Micros, Ms, Nanos,
+    Ppm, Quantity, Share,
 };
 pub use range::{Figure, Origin, Range};
 

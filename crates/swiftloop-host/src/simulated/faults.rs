@@ -32,7 +32,13 @@ pub struct Damage {
 ///
 /// # Panics
 /// Never: what does not fit is left alone.
-pub fn damage(channels: &mut [Vec<f32>], fault: Fault, start: usize, length: usize, random: &mut fastrand::Rng) {
+pub fn damage(
+    channels: &mut [Vec<f32>],
+    fault: Fault,
+    start: usize,
+    length: usize,
+    random: &mut fastrand::Rng,
+) {
     let frames = channels.iter().map(Vec::len).min().unwrap_or(0);
     if start < length.max(1) || start + length >= frames {
         return;

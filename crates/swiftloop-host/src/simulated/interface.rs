@@ -109,7 +109,12 @@ mod tests {
     fn what_is_played_comes_back_after_the_round_trip() {
         let mut played = vec![0.0; 2000];
         played[100] = 0.5;
-        let quiet = Interface { fixed_frames: 40.0, noise: Decibels(-200.0), inverted: true, ..Interface::with_block(Block(64)) };
+        let quiet = Interface {
+            fixed_frames: 40.0,
+            noise: Decibels(-200.0),
+            inverted: true,
+            ..Interface::with_block(Block(64))
+        };
         let take = quiet.record(&played, 1);
         let loudest = (0..2000).max_by(|a, b| take.samples[*a].abs().total_cmp(&take.samples[*b].abs()));
         assert_eq!((loudest, take.round_trip_frames), (Some(332), 232.0));

@@ -80,7 +80,8 @@ fn plucked(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -
             Style::Rehearsal => (0..=whole).map(|_| loud * (random.f64() * 2.0 - 1.0)).collect(),
             Style::Concert => {
                 let point = (0.12 + 0.2 * random.f64()) * whole as f64;
-                let shape = |i: f64| if i < point { i / point } else { (whole as f64 - i) / (whole as f64 - point) };
+                let shape =
+                    |i: f64| if i < point { i / point } else { (whole as f64 - i) / (whole as f64 - point) };
                 (0..=whole).map(|i| loud * (shape(i as f64) - 0.5)).collect()
             }
         };
@@ -89,7 +90,8 @@ fn plucked(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -
             Style::Concert => (0.9985, 0.25),
         };
         let length = ((1.5 + random.f64()) * rate) as usize;
-        let (mut i, mut before) = (0, 0.0);
+        // The string was bent before it was let go: nothing starts from zero.
+        let (mut i, mut before) = (0, line[whole]);
         for (n, sample) in out.iter_mut().skip(at).take(length).enumerate() {
             let next = (i + 1) % line.len();
             let value = line[i] * (1.0 - part) + line[next] * part;
@@ -142,35 +144,49 @@ fn drums(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> 
             let swell = if style == Style::Concert && step % 4 == 3 { (t / 0.02).min(1.0) } else { 1.0 };
             *sample += loud
                 * strike
-                * (body * (glide * TAU).sin() * (-t / fall).exp() + hiss * swell * noise * (-t / sharp).exp());
+                * (body * (glide * TAU).sin() * (-t / fall).exp()
+                    + hiss * swell * noise * (-t / sharp).exp());
         }
         step += 1;
     }
 }
 
-/// Held notes: harmonics that beat (rehearsal), bowed with a sawtooth's slip-stick and vibrato (concert).
+/// Held notes: soft harmonics (rehearsal), or a bow's bright ones with vibrato (concert); each swells by itself.
 fn drone(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> Vec<f64> {
+    /// Swells change slowly: once in so many frames.
+    const SLOW: usize = 64;
     let mut out = vec![0.0; frames];
-    let roots: Vec<f64> = (0..3).map(|_| pitch(random) * 0.75).collect();
-    for root in roots {
+    for _ in 0..3 {
+        let root = pitch(random) * 0.75;
         let wobble = 4.5 + 1.5 * random.f64();
         let depth = if style == Style::Rehearsal { 0.0 } else { 0.004 };
-        let top = (9000.0 / root) as usize;
-        let partials: Vec<(f64, f64, f64, f64)> = (1..=top.min(24))
+        let top = ((9000.0 / root) as usize).min(24);
+        // Amplitude, phase and swell of each partial.
+        let partials: Vec<(f64, f64, f64)> = (1..=top)
             .map(|h| {
                 let k = h as f64;
                 let slope = if style == Style::Rehearsal { k.powf(-1.6) } else { 1.0 / k };
-                (k * root * (1.0 + 1e-4 * random.f64()), slope * (0.6 + 0.4 * random.f64()), random.f64(), 0.1 + 0.6 * random.f64())
+                (slope * (0.6 + 0.4 * random.f64()), TAU * random.f64(), 0.1 + 0.6 * random.f64())
             })
             .collect();
+        let mut weights = vec![(0.0, 0.0); top];
         for (n, sample) in out.iter_mut().enumerate() {
             let t = n as f64 / rate;
+            if n % SLOW == 0 {
+                let breath = 0.8 + 0.2 * (TAU * 0.23 * t + root).sin();
+                for ((a, phase, swell), weight) in partials.iter().zip(&mut weights) {
+                    let level = a * breath * (1.0 + 0.2 * (TAU * swell * t).sin());
+                    *weight = (level * phase.cos(), level * phase.sin());
+                }
+            }
             let bend = depth / wobble / TAU * (1.0 - (TAU * wobble * t).cos());
-            let breath = 0.8 + 0.2 * (TAU * 0.23 * t + root).sin();
-            *sample += partials
-                .iter()
-                .map(|(f, a, p, b)| a * breath * (1.0 + 0.2 * (TAU * b * t).sin()) * (TAU * (f * (t + bend) + p)).sin())
-                .sum::<f64>();
+            let (sin, cos) = (TAU * (root * (t + bend)).fract()).sin_cos();
+            // The harmonics one after the other: each turns the one before by the fundamental.
+            let (mut s, mut c) = (sin, cos);
+            for (in_phase, across) in &weights {
+                *sample += in_phase * s + across * c;
+                (s, c) = (s * cos + c * sin, c * cos - s * sin);
+            }
         }
     }
     out
@@ -179,12 +195,20 @@ fn drone(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> 
 /// Pulses through three resonances; stops and hisses between.
 fn voice(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> Vec<f64> {
     let vowels: [[f64; 3]; 5] = match style {
-        Style::Rehearsal => {
-            [[730., 1090., 2440.], [270., 2290., 3010.], [570., 840., 2410.], [530., 1840., 2480.], [300., 870., 2240.]]
-        }
-        Style::Concert => {
-            [[850., 1220., 2810.], [310., 2790., 3310.], [590., 920., 2710.], [610., 2330., 2990.], [370., 950., 2670.]]
-        }
+        Style::Rehearsal => [
+            [730., 1090., 2440.],
+            [270., 2290., 3010.],
+            [570., 840., 2410.],
+            [530., 1840., 2480.],
+            [300., 870., 2240.],
+        ],
+        Style::Concert => [
+            [850., 1220., 2810.],
+            [310., 2790., 3310.],
+            [590., 920., 2710.],
+            [610., 2330., 2990.],
+            [370., 950., 2670.],
+        ],
     };
     let base = if style == Style::Rehearsal { 112.0 } else { 205.0 };
     let mut out = vec![0.0; frames];
@@ -199,20 +223,26 @@ fn voice(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> 
         for (n, sample) in out.iter_mut().skip(at).take((tall * rate) as usize).enumerate() {
             // A stop bursts and is gone, a hiss swells and falls.
             let t = n as f64 / rate;
-            let shape = if kind == 1 { (t / 0.0006).min(1.0) * (-t / 0.003).exp() } else { (std::f64::consts::PI * t / tall).sin() };
+            let shape = if kind == 1 {
+                (t / 0.0006).min(1.0) * (-t / 0.003).exp()
+            } else {
+                (std::f64::consts::PI * t / tall).sin()
+            };
             let white = random.f64() * 2.0 - 1.0;
             *sample += 0.25 * shape * (white - 0.6 * before);
             before = white;
         }
         at += (consonant * rate) as usize;
         let pitch = base * (0.85 + 0.4 * random.f64());
-        let mut resonators = formants.map(|f| Resonator::new(f, if style == Style::Rehearsal { 90.0 } else { 130.0 }, rate));
+        let mut resonators =
+            formants.map(|f| Resonator::new(f, if style == Style::Rehearsal { 90.0 } else { 130.0 }, rate));
         let (mut phase, mut glottis) = (0.0, 0.0);
         for (n, sample) in out.iter_mut().skip(at).take(length).enumerate() {
             let t = n as f64 / rate;
             phase += pitch * (1.0 + 0.02 * (TAU * 5.3 * t).sin() + 0.003 * gauss(random)) / rate;
             let (opens, open) = (phase.fract(), 0.62);
-            let flow = if opens < open { (std::f64::consts::PI * opens / open).sin().powi(2) * opens } else { 0.0 };
+            let flow =
+                if opens < open { (std::f64::consts::PI * opens / open).sin().powi(2) * opens } else { 0.0 };
             let push = flow - glottis + 0.002 * gauss(random) * flow;
             glottis = flow;
             let sum: f64 = resonators.iter_mut().zip([1.0, 0.5, 0.25]).map(|(r, a)| a * r.next(push)).sum();
@@ -257,7 +287,11 @@ mod tests {
                 let both = play(instrument, style, Hz(48_000), 48_000, 7);
                 let peak = both.iter().flatten().fold(0.0f32, |m, x| m.max(x.abs()));
                 assert!((0.3..0.7).contains(&peak), "{instrument:?} {style:?}: {peak}");
-                assert_eq!(both, play(instrument, style, Hz(48_000), 48_000, 7), "the same seed, the same music");
+                assert_eq!(
+                    both,
+                    play(instrument, style, Hz(48_000), 48_000, 7),
+                    "the same seed, the same music"
+                );
             }
         }
     }

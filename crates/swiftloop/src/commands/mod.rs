@@ -1,12 +1,15 @@
 //! One file per command. A command reads files, calls the core, shows a view.
 
 mod demo;
+mod listen;
 mod new;
 mod plan;
+mod probe;
+mod probe_fit;
 mod trial;
 mod trial_fileless;
 
-use crate::cli::{Cli, Command, SchemaOf};
+use crate::cli::{Cli, Command, Probe, SchemaOf};
 use crate::failure::Failure;
 use clap::CommandFactory;
 use rayon::prelude::*;
@@ -23,6 +26,10 @@ pub fn run(command: Command) -> Result<ExitCode, Failure> {
         Command::Plan(options) => plan::run(&options),
         Command::Try(options) if options.rig.is_none() => trial_fileless::run(&options),
         Command::Try(options) => trial::run(&options),
+        Command::Probe(Probe::Make(options)) => probe::make(&options),
+        Command::Probe(Probe::Read(options)) => probe::read(&options),
+        Command::Probe(Probe::Fit(options)) => probe_fit::run(&options),
+        Command::Listen(options) => listen::run(&options),
         Command::Demo(options) => demo::run(&options),
         Command::Schema { file } => {
             let schema = match file {

@@ -3,9 +3,12 @@
 pub mod fileless;
 pub mod json;
 pub mod legs;
+pub mod listen;
 pub mod picture;
 pub mod plan;
+pub mod probe;
 pub mod svg;
+pub mod timeline;
 pub mod trial;
 pub mod words;
 

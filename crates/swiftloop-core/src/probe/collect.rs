@@ -1,0 +1,123 @@
+//! Readings at several buffers: takes come in, one round trip for each buffer goes out, with what changed from start to
+//! start, and the line through them that says how many blocks the driver really holds.
+
+use crate::loops::{Fit, fit};
+use crate::units::{Block, Frames, Hz, Range};
+
+/// What the panel called the buffer.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Label {
+    /// Frames.
+    Block(Block),
+    /// A name without a figure.
+    Speed(String),
+}
+
+/// One reading.
+#[derive(Debug, Clone, PartialEq)]
+pub struct MeasuredTake {
+    /// At this buffer.
+    pub label: Label,
+    /// At this rate.
+    pub rate: Hz,
+    /// The round trip.
+    pub trip: Range<Frames>,
+}
+
+/// All readings at one buffer.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Trip {
+    /// The buffer.
+    pub label: Label,
+    /// From the lowest to the highest of its takes, their doubt included; typical is the middle take.
+    pub range: Range<Frames>,
+    /// Takes.
+    pub takes: usize,
+    /// From the shortest to the longest take: what changes from start to start.
+    pub start_to_start: Frames,
+}
+
+/// Round trips and the line through them.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Collected {
+    /// In the order of the buffers, named speeds as they came.
+    pub trips: Vec<Trip>,
+    /// The line, when two or more buffers have figures.
+    pub line: Option<Fit>,
+}
+
+/// Collects takes by buffer.
+#[must_use]
+pub fn collect(takes: &[MeasuredTake]) -> Collected {
+    let mut labels: Vec<&Label> = Vec::new();
+    for take in takes {
+        if !labels.contains(&&take.label) {
+            labels.push(&take.label);
+        }
+    }
+    labels.sort_by_key(|l| match l {
+        Label::Block(b) => b.0,
+        Label::Speed(_) => 0,
+    });
+    let trip = |label: &&Label| {
+        let mut own: Vec<Range<Frames>> =
+            takes.iter().filter(|t| t.label == **label).map(|t| t.trip).collect();
+        own.sort_by(|a, b| a.typical().0.total_cmp(&b.typical().0));
+        let edge = |f: fn(f64, f64) -> f64, of: fn(&Range<Frames>) -> f64| {
+            own.iter().map(of).reduce(f).unwrap_or(0.0)
+        };
+        let typical = own.get((own.len() - 1) / 2).map_or(Frames(0.0), |r| r.typical());
+        let (low, high) = (edge(f64::min, |r| r.low().0), edge(f64::max, |r| r.high().0));
+        let (first, last) = (edge(f64::min, |r| r.typical().0), edge(f64::max, |r| r.typical().0));
+        Trip {
+            label: (*label).clone(),
+            range: Range::spanning(Frames(low), typical, Frames(high)),
+            takes: own.len(),
+            start_to_start: Frames(last - first),
+        }
+    };
+    let trips: Vec<Trip> = labels.iter().map(trip).collect();
+    let points: Vec<(Block, Frames)> = trips
+        .iter()
+        .filter_map(|t| match t.label {
+            Label::Block(b) => Some((b, t.range.typical())),
+            Label::Speed(_) => None,
+        })
+        .collect();
+    Collected { line: fit(&points), trips }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn starts_that_differ_widen_the_round_trip_and_the_line_goes_through_the_middle() {
+        let take = |block: u32, frames: f64| MeasuredTake {
+            label: Label::Block(Block(block)),
+            rate: Hz(48_000),
+            trip: Range::spanning(Frames(frames - 0.5), Frames(frames), Frames(frames + 0.5)),
+        };
+        let found = collect(&[take(128, 424.0), take(64, 232.0), take(64, 240.0), take(64, 236.0)]);
+        assert_eq!(found.trips.len(), 2);
+        let first = &found.trips[0];
+        assert_eq!((first.takes, first.start_to_start), (3, Frames(8.0)));
+        assert_eq!(
+            (first.range.low(), first.range.typical(), first.range.high()),
+            (Frames(231.5), Frames(236.0), Frames(240.5))
+        );
+        let line = found.line.unwrap();
+        assert!((line.blocks - 188.0 / 64.0).abs() < 1e-9 && line.buffers == 2);
+    }
+
+    #[test]
+    fn named_speeds_give_round_trips_but_no_line() {
+        let take = |name: &str, frames: f64| MeasuredTake {
+            label: Label::Speed(name.into()),
+            rate: Hz(48_000),
+            trip: Range::exact(Frames(frames)),
+        };
+        let found = collect(&[take("brisk", 300.0), take("easy", 500.0)]);
+        assert!(found.line.is_none() && found.trips.len() == 2);
+    }
+}

@@ -1,0 +1,185 @@
+//! `listen --svg`: the whole recording with its crackles on a line, and the worst of them from close by.
+
+use super::listen::Heard;
+use plotters::prelude::*;
+use swiftloop_core::listen::{Event, Kind, Programme};
+use swiftloop_files::FileError;
+
+const INK: RGBColor = RGBColor(0x22, 0x2b, 0x36);
+const QUIET: RGBColor = RGBColor(0x9a, 0xa5, 0xb1);
+const WAVE: RGBColor = RGBColor(0x1f, 0x6f, 0x8b);
+const MARK: RGBColor = RGBColor(0xb5, 0x3a, 0x2d);
+/// Columns of the timeline.
+const COLUMNS: u64 = 1100;
+/// Frames of each column that are looked at: a timeline of an hour need not read all of it.
+const LOOKED: u64 = 2048;
+/// Close-ups at most.
+const CLOSE_UPS: usize = 4;
+
+type Shown<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;
+type Drawn = Result<(), Box<dyn std::error::Error>>;
+
+pub fn draw(heard: &Heard<'_>) -> Result<String, FileError> {
+    let envelope = envelope(heard)?;
+    let worst = worst(heard.events());
+    let close: Vec<(Event, u64, Vec<f32>)> = worst
+        .into_iter()
+        .map(|e| {
+            let margin = (e.length).clamp(80, 800);
+            let from = e.start.saturating_sub(margin);
+            let to = (e.start + e.length + margin).min(heard.recording.frames());
+            let channel = e.channels.first().copied().unwrap_or(0);
+            Ok((e, from, heard.recording.fetch(from, to)?.swap_remove(channel)))
+        })
+        .collect::<Result<_, FileError>>()?;
+    let height = if close.is_empty() { 360 } else { 800 };
+    let mut text = String::new();
+    {
+        let root = SVGBackend::with_string(&mut text, (1280, height)).into_drawing_area();
+        let _ = root.fill(&WHITE);
+        let (top, bottom) = root.split_vertically(if close.is_empty() { height } else { 340 });
+        // Drawing into a string cannot fail; a panel that plotters refuses stays empty.
+        let _ = timeline(&top, heard, &envelope);
+        let areas = bottom.split_evenly((close.len().div_ceil(2).max(1), 2));
+        for (area, (event, from, samples)) in areas.iter().zip(&close) {
+            let _ = close_up(area, heard, event, *from, samples);
+        }
+        let _ = root.present();
+    }
+    Ok(text)
+}
+
+/// The lowest and highest value of each column, over all channels.
+fn envelope(heard: &Heard<'_>) -> Result<Vec<(f64, f32, f32)>, FileError> {
+    let (frames, rate) = (heard.recording.frames(), f64::from(heard.recording.rate().0));
+    let columns = COLUMNS.min(frames);
+    (0..columns)
+        .map(|i| {
+            let from = i * frames / columns;
+            let to = ((i + 1) * frames / columns).min(from + LOOKED).max(from + 1);
+            let all = heard.recording.fetch(from, to)?;
+            let (low, high) = all.iter().flatten().fold((0.0f32, 0.0f32), |(l, h), x| (l.min(*x), h.max(*x)));
+            Ok((from as f64 / rate, low, high))
+        })
+        .collect()
+}
+
+/// The most audible first: long, sure, of different kinds; then in order of time.
+fn worst(events: &[Event]) -> Vec<Event> {
+    let weight =
+        |e: &Event| e.confidence * (1.0 + (e.length.max(e.shift.map_or(0, i64::unsigned_abs)) as f64).sqrt());
+    let mut all: Vec<&Event> = events.iter().collect();
+    all.sort_by(|a, b| weight(b).total_cmp(&weight(a)));
+    let mut chosen: Vec<Event> = Vec::new();
+    for pass in 0..2 {
+        for e in &all {
+            let new_kind = !chosen.iter().any(|c| c.kind == e.kind);
+            if chosen.len() < CLOSE_UPS && (new_kind || pass == 1) && !chosen.contains(e) {
+                chosen.push((*e).clone());
+            }
+        }
+    }
+    chosen.sort_by_key(|e| e.start);
+    chosen
+}
+
+fn kinds() -> [Kind; 6] {
+    [Kind::Gap, Kind::Hold, Kind::Repeat, Kind::Skip, Kind::Click, Kind::Slip]
+}
+
+fn timeline(area: &Shown<'_>, heard: &Heard<'_>, envelope: &[(f64, f32, f32)]) -> Drawn {
+    let seconds = heard.recording.seconds();
+    let events = heard.events();
+    let rate = f64::from(heard.recording.rate().0);
+    let used: Vec<Kind> = kinds().into_iter().filter(|k| events.iter().any(|e| e.kind == *k)).collect();
+    let peak = envelope.iter().fold(0.05f32, |m, c| m.max(c.2).max(-c.1)) * 1.05;
+    let title = match events.len() {
+        0 => "no crackles".to_string(),
+        n => format!("{n} crackles, {:.1} a minute", n as f64 * 60.0 / seconds),
+    };
+    // A lane under the sound for each kind that occurs.
+    let lanes = used.len() as f32;
+    let lane = peak * 0.24;
+    let bottom = -peak - lane * lanes;
+    let mut chart = ChartBuilder::on(area)
+        .caption(title, ("sans-serif", 20, &INK))
+        .margin(14)
+        .x_label_area_size(40)
+        .y_label_area_size(70)
+        .build_cartesian_2d(0.0..seconds, bottom..peak)?;
+    chart
+        .configure_mesh()
+        .disable_y_mesh()
+        .x_desc("seconds")
+        .y_labels(0)
+        .label_style(("sans-serif", 14, &INK))
+        .axis_desc_style(("sans-serif", 15, &INK))
+        .light_line_style(WHITE)
+        .bold_line_style(RGBColor(0xe8, 0xea, 0xed))
+        .axis_style(QUIET)
+        .draw()?;
+    let width = seconds / envelope.len().max(1) as f64;
+    chart.draw_series(
+        envelope
+            .iter()
+            .map(|(t, low, high)| Rectangle::new([(*t, *low), (t + width, *high)], WAVE.mix(0.55).filled())),
+    )?;
+    for (i, kind) in used.iter().enumerate() {
+        let (high, low) =
+            (-peak - lane * i as f32 - lane * 0.15, -peak - lane * (i as f32 + 1.0) + lane * 0.15);
+        chart.draw_series(events.iter().filter(|e| e.kind == *kind).map(|e| {
+            let t = e.start as f64 / rate;
+            let to = t + (e.length as f64 / rate).max(seconds / 700.0);
+            Rectangle::new([(t, low), (to, high)], MARK.filled())
+        }))?;
+        let (x, y) = chart.backend_coord(&(0.0, (high + low) / 2.0));
+        let style = ("sans-serif", 14).into_font().color(&INK);
+        let place = plotters::style::text_anchor::Pos::new(
+            plotters::style::text_anchor::HPos::Right,
+            plotters::style::text_anchor::VPos::Center,
+        );
+        let base = area.get_base_pixel();
+        area.draw_text(kind.word(), &style.pos(place), (x - base.0 - 8, y - base.1))?;
+    }
+    Ok(())
+}
+
+fn close_up(area: &Shown<'_>, heard: &Heard<'_>, event: &Event, from: u64, samples: &[f32]) -> Drawn {
+    let peak = samples.iter().fold(1e-4f32, |m, x| m.max(x.abs())) * 1.15;
+    let to = from + samples.len() as u64;
+    let length = match (event.length, event.shift) {
+        (0, Some(s)) => format!("{} frames", s.unsigned_abs()),
+        (0, None) => "length unknown".into(),
+        (n, _) => format!("{n} frames"),
+    };
+    let channel = event.channels.first().map_or(1, |c| c + 1);
+    let at = event.start as f64 / f64::from(heard.recording.rate().0);
+    let title = format!("{} of {length} at {at:.3} s, channel {channel}", event.kind.word());
+    let mut chart = ChartBuilder::on(area)
+        .caption(title.replace("of length unknown", "of unknown length"), ("sans-serif", 16, &INK))
+        .margin(10)
+        .x_label_area_size(34)
+        .y_label_area_size(14)
+        .build_cartesian_2d(from as f64..to as f64, -peak..peak)?;
+    chart
+        .configure_mesh()
+        .disable_y_mesh()
+        .x_desc("frame")
+        .x_labels(6)
+        .y_labels(0)
+        .x_label_formatter(&|x| format!("{x:.0}"))
+        .label_style(("sans-serif", 13, &INK))
+        .axis_desc_style(("sans-serif", 13, &INK))
+        .light_line_style(WHITE)
+        .bold_line_style(RGBColor(0xe8, 0xea, 0xed))
+        .axis_style(QUIET)
+        .draw()?;
+    let (first, last) = (event.start as f64, (event.start + event.length.max(1)) as f64);
+    chart.draw_series([Rectangle::new([(first, -peak), (last, peak)], MARK.mix(0.14).filled())])?;
+    chart.draw_series(LineSeries::new(
+        samples.iter().enumerate().map(|(i, x)| ((from + i as u64) as f64, *x)),
+        WAVE.stroke_width(2),
+    ))?;
+    chart.draw_series([PathElement::new(vec![(first, -peak), (first, peak)], MARK.stroke_width(1))])?;
+    Ok(())
+}
