@@ -174,7 +174,8 @@ fn blocks_named(runs: u64, blocks: &[usize]) -> (usize, usize) {
     for seed in 0..runs {
         for &block in blocks {
             let instrument = ALL[seed as usize % 4];
-            let mut channels = rounded(&play(instrument, Style::Concert, RATE, 48_000 * 12, 700 + seed), STEP_24);
+            let mut channels =
+                rounded(&play(instrument, Style::Concert, RATE, 48_000 * 12, 700 + seed), STEP_24);
             let truth = crackle(&mut channels, block, 30_000, seed);
             let programme = InMemory { channels: &channels, rate: RATE, step: STEP_24 };
             let found = listen(&programme, &OneByOne, |_| ()).unwrap();
@@ -197,7 +198,10 @@ fn the_block_behind_the_crackles_is_named() {
 #[ignore = "minutes: part of the judging"]
 fn block_table() {
     let (right, all) = blocks_named(20, &[32, 64, 128, 256, 480, 512, 1024]);
-    println!("| block named | {right} of {all} runs with ten events or more | {:.3} |", right as f64 / all as f64);
+    println!(
+        "| block named | {right} of {all} runs with ten events or more | {:.3} |",
+        right as f64 / all as f64
+    );
     assert!(right * 100 >= all * 95);
 }
 
@@ -216,7 +220,13 @@ fn two_clocks_are_told_from_a_buffer() {
 }
 
 /// `count` breaks of one kind against the original; returns how many were found, named and invented.
-fn against(fault: Fault, lengths: (usize, usize), count: usize, noisy: bool, seed: u64) -> (usize, usize, usize, usize) {
+fn against(
+    fault: Fault,
+    lengths: (usize, usize),
+    count: usize,
+    noisy: bool,
+    seed: u64,
+) -> (usize, usize, usize, usize) {
     let seconds = count / 3 + 3;
     let original = vec![tone(RATE, 48_000 * seconds, Decibels(-12.0))];
     let way = Interface {
@@ -251,7 +261,10 @@ fn against_the_original_every_frame_counts() {
 fn against_the_original_through_converters_and_noise() {
     for fault in [Fault::Gap, Fault::Repeat, Fault::Skip] {
         let (all, found, named, invented) = against(fault, (16, 600), 20, true, 6);
-        assert!(found == all && named + 1 >= all && invented == 0, "{fault:?}: {found} {named} {invented} of {all}");
+        assert!(
+            found == all && named + 1 >= all && invented == 0,
+            "{fault:?}: {found} {named} {invented} of {all}"
+        );
     }
 }
 
@@ -270,5 +283,9 @@ fn what_is_no_recording_of_the_original_is_refused() {
     assert_eq!(refused(&other[..1]), Some(AgainstRefusal::Unrelated));
     let fast = Interface { drift: Ppm(400.0), ..Interface::with_block(Block(64)) };
     let drifted = vec![fast.record(&original[0], 3).samples];
-    assert!(matches!(refused(&drifted), Some(AgainstRefusal::Lost { .. } | AgainstRefusal::Unrelated)), "{:?}", refused(&drifted));
+    assert!(
+        matches!(refused(&drifted), Some(AgainstRefusal::Lost { .. } | AgainstRefusal::Unrelated)),
+        "{:?}",
+        refused(&drifted)
+    );
 }

@@ -140,6 +140,11 @@ impl Recording {
     }
 }
 
+thread_local! {
+    /// What a worker read last, as bytes.
+    static BYTES: std::cell::RefCell<Vec<u8>> = const { std::cell::RefCell::new(Vec::new()) };
+}
+
 #[cfg(unix)]
 fn read_at(file: &File, into: &mut [u8], at: u64) -> std::io::Result<()> {
     std::os::unix::fs::FileExt::read_exact_at(file, into, at)
@@ -176,16 +181,19 @@ impl Programme for Recording {
 
     fn fetch(&self, from: u64, to: u64) -> Result<Vec<Vec<f32>>, FileError> {
         let block = self.container * self.channels;
-        let mut bytes = vec![0; (to - from) as usize * block];
-        read_at(&self.file, &mut bytes, self.data + from * block as u64).map_err(|e| {
-            FileError::Unreadable {
-                path: self.path.clone(),
-                why: format!("frames {from} to {to}: {e}"),
-                help: "the file may have changed meanwhile: try again".into(),
-            }
+        let all: Vec<Vec<f32>> = BYTES.with_borrow_mut(|bytes| {
+            // Kept from one stretch to the next: fresh memory costs more than reading into it.
+            bytes.resize((to - from) as usize * block, 0);
+            read_at(&self.file, bytes, self.data + from * block as u64).map_err(|e| {
+                FileError::Unreadable {
+                    path: self.path.clone(),
+                    why: format!("frames {from} to {to}: {e}"),
+                    help: "the file may have changed meanwhile: try again".into(),
+                }
+            })?;
+            let channel = |c: usize| samples(bytes, c, self.channels, self.container, self.depth);
+            Ok::<_, FileError>((0..self.channels).map(channel).collect())
         })?;
-        let channel = |c: usize| samples(&bytes, c, self.channels, self.container, self.depth);
-        let all: Vec<Vec<f32>> = (0..self.channels).map(channel).collect();
         // Only floats can be no number.
         if self.depth == Depth::Float32 {
             for (c, samples) in all.iter().enumerate() {
@@ -215,11 +223,22 @@ fn samples(bytes: &[u8], channel: usize, channels: usize, container: usize, dept
             each.map(|b| f32::from(i16::from_le_bytes([b[at], b[at + 1]])) * (1.0 / 32_768.0)).collect()
         }
         Depth::Int24 => {
-            // In a wider container the value is right-aligned in the low bytes.
-            each.map(|b| {
-                (i32::from_le_bytes([0, b[from], b[from + 1], b[from + 2]]) >> 8) as f32 * (1.0 / 8_388_608.0)
-            })
-            .collect()
+            // In a wider container the value stands in the low bytes. Four bytes at a time: the one too many falls off.
+            let value = |b: [u8; 4]| ((u32::from_le_bytes(b) << 8) as i32 >> 8) as f32 * (1.0 / 8_388_608.0);
+            let own = &bytes[from.min(bytes.len())..];
+            let wide = container * channels >= 4;
+            let mut all = Vec::with_capacity(bytes.len() / (container * channels));
+            let each = own.chunks_exact(container * channels);
+            let last = each.remainder();
+            if wide {
+                all.extend(each.map(|b| value([b[0], b[1], b[2], b[3]])));
+            } else {
+                all.extend(each.map(|b| value([b[0], b[1], b[2], 0])));
+            }
+            if let Some(&[a, b, c]) = last.get(..3) {
+                all.push(value([a, b, c, 0]));
+            }
+            all
         }
         Depth::Int32 => each
             .map(|b| {
@@ -266,9 +285,7 @@ impl Header {
         }
         let fault = |e: hound::Error| {
             let why = match e {
-                hound::Error::IoError(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => {
-                    "it ends within its header".to_string()
-                }
+                hound::Error::IoError(_) => "it ends within its header".to_string(),
                 hound::Error::FormatError(why) => format!("it is no WAV file: {why}"),
                 other => format!("it is no WAV file that is read here: {other}"),
             };

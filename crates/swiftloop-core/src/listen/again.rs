@@ -1,6 +1,6 @@
 //! Stretches played twice: samples of a channel come in, repeats go out. The one idea: noise makes every sixteen
 //! frames of a recording unique, so sixteen that come again to the bit were copied. Places to compare are picked by
-//! the samples themselves (the smallest of a hash over every so many frames), so that a copy picks the same ones.
+//! the samples themselves (those whose fingerprint is small), so that a copy picks the same ones.
 
 use super::{Kind, Mark};
 
@@ -8,10 +8,13 @@ use super::{Kind, Mark};
 pub const SHORTEST: usize = 16;
 /// Frames that make a fingerprint.
 const PRINT: usize = 4;
-/// Fingerprints of which the smallest is kept: a copy of the shortest length holds one window of them.
-const WINDOW: usize = SHORTEST - PRINT + 1;
+/// A place is kept when its fingerprint is below this: 30 % of them. The thirteen fingerprints of the shortest copy are
+/// all passed over once in a hundred times, those of one of twice the length once in thirty thousand.
+const KEPT: u32 = (u32::MAX as f64 * 0.30) as u32;
+/// Frames whose fingerprints are made in one go.
+const GO: usize = 1024;
 /// Farthest that a copy may lie behind its original, in frames.
-pub const FARTHEST: usize = 16_384;
+pub const FARTHEST: usize = 8192;
 /// Slots of the memory for places, as a power of two.
 const SLOTS_LOG2: u32 = 13;
 /// From this length on no sound rounds alike by chance.
@@ -26,7 +29,7 @@ pub fn repeats(samples: &[f32], step: f32) -> Vec<Mark> {
     let mut memory = vec![u32::MAX; 1 << SLOTS_LOG2];
     let mut done = 0;
     places(samples, |at, print| {
-        let slot = &mut memory[(print >> (32 - SLOTS_LOG2)) as usize];
+        let slot = &mut memory[(print.wrapping_mul(0x27d4_eb2f) >> (32 - SLOTS_LOG2)) as usize];
         let before = std::mem::replace(slot, at as u32) as usize;
         if at < done || before == u32::MAX as usize || at - before > FARTHEST {
             return;
@@ -42,43 +45,37 @@ pub fn repeats(samples: &[f32], step: f32) -> Vec<Mark> {
     found
 }
 
-/// Calls `each` for every place whose fingerprint is the smallest of a window.
+/// Calls `each` for every place whose fingerprint is kept.
 fn places(samples: &[f32], mut each: impl FnMut(usize, u32)) {
     let count = samples.len().saturating_sub(PRINT - 1);
-    let mut recent = [u32::MAX; 16];
-    let (mut least, mut least_at) = (u32::MAX, 0);
-    for n in 0..count {
-        let print = print(&samples[n..n + PRINT]);
-        recent[n % 16] = print;
-        if print <= least {
-            (least, least_at) = (print, n);
-            if print != u32::MAX {
-                each(n, print);
-            }
-        } else if n - least_at >= WINDOW {
-            // The smallest has left the window: the next smallest in it takes its place.
-            (least, least_at) = (u32::MAX, n);
-            for m in n + 1 - WINDOW..=n {
-                if recent[m % 16] <= least {
-                    (least, least_at) = (recent[m % 16], m);
-                }
-            }
-            if least != u32::MAX {
-                each(least_at, least);
-            }
+    let mut marks = vec![0u32; GO];
+    let mut kept = vec![0u32; GO];
+    for from in (0..count).step_by(GO) {
+        let here = &samples[from..(from + GO + PRINT - 1).min(samples.len())];
+        let marks = &mut marks[..here.len() + 1 - PRINT];
+        prints(here, marks);
+        // Without a branch: which are kept cannot be foretold.
+        let mut found = 0;
+        for (i, mark) in marks.iter().enumerate() {
+            kept[found] = i as u32;
+            found += usize::from(*mark < KEPT);
+        }
+        for i in &kept[..found] {
+            each(from + *i as usize, marks[*i as usize]);
         }
     }
 }
 
-/// A number for four frames; the largest there is when they do not move.
-#[inline]
-fn print(four: &[f32]) -> u32 {
-    let [a, b, c, d] = [four[0].to_bits(), four[1].to_bits(), four[2].to_bits(), four[3].to_bits()];
-    if a == b || c == d {
-        return u32::MAX;
+/// A number for every four frames in a row; the largest there is when they do not move.
+#[multiversion::multiversion(targets("x86_64+avx2"))]
+fn prints(samples: &[f32], into: &mut [u32]) {
+    for (i, print) in into.iter_mut().enumerate() {
+        let four = &samples[i..i + PRINT];
+        let [a, b, c, d] = [four[0].to_bits(), four[1].to_bits(), four[2].to_bits(), four[3].to_bits()];
+        let mix = (a ^ b.rotate_left(11) ^ c.rotate_left(21) ^ d.rotate_left(5)).wrapping_mul(0x9e37_79b1);
+        let mixed = (mix ^ (mix >> 15)).wrapping_mul(0x85eb_ca77);
+        *print = if a == b || c == d { u32::MAX } else { mixed };
     }
-    let mix = (a ^ b.rotate_left(11) ^ c.rotate_left(21) ^ d.rotate_left(5)).wrapping_mul(0x9e37_79b1);
-    (mix ^ (mix >> 15)).wrapping_mul(0x85eb_ca77)
 }
 
 /// The whole copy around `at`, if it is one.

@@ -93,15 +93,17 @@ pub fn compare<R: Programme, O: Programme>(
     let way = pair.learn()?;
     let events = pair.walk(&way)?;
     let attribution = attribute(&events, recording.channels(), recording.rate());
-    let centre = way.taps.iter().enumerate().fold((0.0, 0.0), |(a, b), (i, t)| {
-        let weight = f64::from(*t).powi(2);
+    // The first moment of a filter is its delay at low frequencies.
+    let (moment, sum) = way.taps.iter().enumerate().fold((0.0, 0.0), |(a, b), (i, t)| {
+        let weight = f64::from(*t);
         (a + weight * (i as f64 - TAPS as f64), b + weight)
     });
+    let centre = if sum == 0.0 { 0.0 } else { moment / sum };
     let gain = way.taps.iter().map(|t| f64::from(*t).powi(2)).sum::<f64>().sqrt();
     Ok(Comparison {
         events,
         attribution,
-        delay: Frames(way.delay as f64 + centre.0 / f64::max(centre.1, 1e-30)),
+        delay: Frames(way.delay as f64 + centre),
         gain: Decibels::of_amplitude(gain),
         noise: (way.noise > 0.0).then(|| Decibels::of_amplitude(f64::from(way.noise))),
         frames: recording.frames(),
@@ -186,8 +188,10 @@ impl<R: Programme, O: Programme> Pair<'_, R, O> {
                 let good = filtered.better_half(&recorded[0], &played[0]);
                 filtered.taps = filter(&recorded[0], &played[0], &good);
             }
-            let [by_shift, by_filter] = [&shifted, &filtered].map(|w| typical(&w.difference(&recorded[0], &played[0])));
-            (way, left) = if by_filter < 0.5 * by_shift { (filtered, by_filter) } else { (shifted, by_shift) };
+            let [by_shift, by_filter] =
+                [&shifted, &filtered].map(|w| typical(&w.difference(&recorded[0], &played[0])));
+            (way, left) =
+                if by_filter < 0.5 * by_shift { (filtered, by_filter) } else { (shifted, by_shift) };
         }
         let loud = (dot(&recorded[0], &recorded[0]) / LESSON as f64).sqrt() as f32;
         if left > LOOSEST * loud {

@@ -13,7 +13,7 @@ const HANDFUL: u64 = 32;
 /// Frames before a stretch that are looked at as well: copies lie behind their originals.
 const BEFORE: u64 = again::FARTHEST as u64 + 4096;
 /// Frames after it.
-const AFTER: u64 = 8192;
+const AFTER: u64 = 6144;
 /// Marks on two channels this near are one event.
 const TOGETHER: u64 = 8;
 /// Clicks and skips this near a gap, hold or repeat are its edges.
@@ -87,7 +87,7 @@ fn look<P: Programme>(programme: &P, from: u64) -> Result<Looked, P::Error> {
         own.extend(again::repeats(samples, programme.step()));
         let firm = own.clone();
         // What comes from the neighbourhood only: the sound has to be there on both sides.
-        let near = (from - outer_from).saturating_sub(8192) as usize;
+        let near = (from - outer_from).saturating_sub(6144) as usize;
         for mut mark in jumps::jumps(&samples[near..], programme.step(), rate) {
             mark.start += near;
             if !firm.iter().any(|f| touches(f.start as u64, f.length as u64, mark.start as u64)) {

@@ -7,6 +7,8 @@ use super::{Kind, Mark};
 
 /// Frames predicted with the same coefficients.
 const STRETCH: usize = 2048;
+/// Frames on either side that are looked at as well for the coefficients.
+const SIDE: usize = 256;
 /// Frames whose largest surprise is kept.
 const CELL: usize = 32;
 /// Neighbours on either side, in seconds, that must be calm.
@@ -31,9 +33,11 @@ const SAME_LAW: usize = 320;
 const MOST_CHANGE: f64 = 2.5;
 /// The same for a break that no change explains.
 const LEAST_CHANGE: f64 = 1.35;
+/// Longest shift that is told.
+const TOLD: i64 = 4;
 /// A bend misses at first by no more than this share of what it misses by two frames later.
 const BENDS: f64 = 0.55;
-/// Longest shift that can be told, in frames.
+/// Longest shift that is tried, in frames.
 const SHIFTS: usize = 24;
 /// Longest click.
 const LONGEST_CLICK: usize = 12;
@@ -67,16 +71,16 @@ fn alone(cells: &[f32], k: usize, calm: usize) -> bool {
 fn surprises(samples: &[f32]) -> Vec<f32> {
     let mut cells = vec![0.0; samples.len() / CELL];
     let mut left = vec![0.0f32; STRETCH];
-    let mut windowed = vec![0.0f32; STRETCH + STRETCH / 2];
+    let mut windowed = vec![0.0f32; STRETCH + 2 * SIDE];
     let fade: Vec<f32> = (0..windowed.len())
         .map(|i| {
-            let edge = (i.min(windowed.len() - 1 - i) as f32 + 0.5) / (STRETCH as f32 / 2.0);
+            let edge = (i.min(windowed.len() - 1 - i) as f32 + 0.5) / (2.0 * SIDE as f32);
             0.5 - 0.5 * (edge.min(1.0) * std::f32::consts::PI).cos()
         })
         .collect();
     for from in (STRETCH..samples.len()).step_by(STRETCH) {
         let to = (from + STRETCH).min(samples.len());
-        let around = from - STRETCH / 4..(from + STRETCH + STRETCH / 4).min(samples.len());
+        let around = from - SIDE..(from + STRETCH + SIDE).min(samples.len());
         let windowed = &mut windowed[..around.len()];
         for ((w, x), f) in windowed.iter_mut().zip(&samples[around]).zip(&fade) {
             *w = x * f;
@@ -84,14 +88,28 @@ fn surprises(samples: &[f32]) -> Vec<f32> {
         let mut r = correlation(windowed, ORDER);
         // As much white noise as the sums' own rounding: keeps the coefficients tame.
         r[0] = r[0] * (1.0 + 1e-7) + 1e-20;
-        let a = coefficients(&r);
+        let mut a = coefficients(&r);
+        a.resize(ORDER.next_multiple_of(4), 0.0); // Whole fours go faster.
         let left = &mut left[..to - from];
         residual(samples, from, to, &a, left);
         for (cell, part) in cells[from / CELL..].iter_mut().zip(left.chunks(CELL)) {
-            *cell = part.iter().fold(0.0f32, |m, x| m.max(x.abs()));
+            *cell = highest(part);
         }
     }
     cells
+}
+
+/// The highest magnitude of a cell.
+#[multiversion::multiversion(targets("x86_64+avx2+fma"))]
+fn highest(part: &[f32]) -> f32 {
+    let mut lanes = [0.0f32; 8];
+    for eight in part.chunks(8) {
+        for (lane, x) in lanes.iter_mut().zip(eight) {
+            let magnitude = x.abs();
+            *lane = if magnitude > *lane { magnitude } else { *lane };
+        }
+    }
+    lanes.iter().fold(0.0, |m, x| m.max(*x))
 }
 
 /// Root mean square.
@@ -203,7 +221,9 @@ fn mended(
     Some(if good(best_shift) && best_shift < best_click {
         let (_, shift) = *shifts.iter().filter(|s| near(s.0, best_shift)).min_by_key(|s| s.1.abs())?;
         let kind = if shift.abs() == 1 { Kind::Slip } else { Kind::Skip };
-        Some((kind, usize::try_from(shift.max(0)).unwrap_or(0), Some(shift)))
+        // Many unknown frames fit anything: that far the number is not to be trusted.
+        let told = (shift.abs() <= TOLD).then_some(shift);
+        Some((kind, usize::try_from(told.unwrap_or(0).max(0)).unwrap_or(0), told))
     } else if good(best_click) {
         clicks.iter().position(|e| near(*e, best_click)).map(|n| (Kind::Click, n + 1, Some(0)))
     } else {

@@ -23,21 +23,7 @@ impl Levels {
     /// Of a stretch; `samples` must not be empty to say anything.
     #[must_use]
     pub fn of(samples: &[f32]) -> Self {
-        let mut sums = [0.0f32; 8];
-        let mut peaks = [0.0f32; 8];
-        let mut total = 0.0f64;
-        // Sums of short pieces: a float would lose the small against the large.
-        for piece in samples.chunks(1024) {
-            for eight in piece.chunks(8) {
-                for (i, x) in eight.iter().enumerate() {
-                    sums[i] += x;
-                    peaks[i] = peaks[i].max(x.abs());
-                }
-            }
-            total += f64::from(sums.iter().sum::<f32>());
-            sums = [0.0; 8];
-        }
-        let peak = peaks.iter().fold(0.0f32, |m, x| m.max(*x));
+        let (total, peak) = sum_and_peak(samples);
         let mut levels = Self {
             direct_current: total / samples.len().max(1) as f64,
             peak: f64::from(peak),
@@ -62,6 +48,29 @@ impl Levels {
             full_scale: self.full_scale + other.full_scale,
         }
     }
+}
+
+/// Sum of all samples, and the highest magnitude.
+#[multiversion::multiversion(targets("x86_64+avx2+fma"))]
+fn sum_and_peak(samples: &[f32]) -> (f64, f32) {
+    let mut peaks = [0.0f32; 8];
+    let mut total = 0.0f64;
+    // Sums of short pieces: a float would lose the small against the large.
+    for piece in samples.chunks(1024) {
+        let mut sums = [0.0f32; 8];
+        let eights = piece.chunks_exact(8);
+        let rest = eights.remainder();
+        for eight in eights {
+            for i in 0..8 {
+                sums[i] += eight[i];
+                let magnitude = eight[i].abs();
+                peaks[i] = if magnitude > peaks[i] { magnitude } else { peaks[i] };
+            }
+        }
+        total += f64::from(sums.iter().sum::<f32>() + rest.iter().sum::<f32>());
+        peaks[0] = rest.iter().fold(peaks[0], |m, x| m.max(x.abs()));
+    }
+    (total, peaks.iter().fold(0.0f32, |m, x| m.max(*x)))
 }
 
 /// The highest value at quarters between frames, where both neighbours are not far from full scale.

@@ -21,18 +21,20 @@ const LONGEST_S: f64 = 0.25;
 #[must_use]
 pub fn runs(samples: &[f32], step: f32, rate: f64) -> Vec<Mark> {
     let mut found = Vec::new();
-    let mut n = 1;
-    while n < samples.len() {
-        if samples[n] == samples[n - 1] {
-            let from = n - 1;
-            while n < samples.len() && samples[n] == samples[from] {
-                n += 1;
-            }
-            if n - from >= SHORTEST {
-                found.extend(judge(samples, from, n, step, rate));
-            }
+    let mut done = 0;
+    // A run of eight holds four neighbours that begin at a multiple of four.
+    for (k, four) in samples.chunks_exact(4).enumerate() {
+        let at = 4 * k;
+        if four[0] != four[1] || four[1] != four[2] || four[2] != four[3] || at < done {
+            continue;
         }
-        n += 1;
+        let same = |x: &&f32| **x == four[0];
+        let from = at - samples[..at].iter().rev().take_while(same).count();
+        let to = at + samples[at..].iter().take_while(same).count();
+        if to - from >= SHORTEST {
+            found.extend(judge(samples, from, to, step, rate));
+        }
+        done = to;
     }
     found
 }

@@ -141,7 +141,13 @@ impl Widened {
 fn guesses(wide: &Widened, recipe: Recipe, source: usize, bursts: Option<usize>) -> Vec<Guess> {
     let rate = f64::from(recipe.rate.0);
     let bin = |frames: f64| (frames / BIN as f64).floor() as i64;
-    let starts: Vec<usize> = (0..bursts.unwrap_or(MOST_BURSTS)).map(|i| recipe.start(source, i)).collect();
+    let expected = |i: usize| {
+        let start = recipe.start(source, i);
+        let radius = room(start).min(wide.0.len() - 1);
+        let (mean, deviation) = noise_score(2 * radius + 1);
+        Expected { bin: (start / BIN) as i64, radius, mean, variance: deviation * deviation }
+    };
+    let starts: Vec<Expected> = (0..bursts.unwrap_or(MOST_BURSTS)).map(expected).collect();
     let to = bin(DELAYS_S.1 * rate).min(wide.bins() as i64);
     let mut all: Vec<Guess> = (bin(DELAYS_S.0 * rate)..to)
         .filter_map(|delay| guess(wide, recipe, source, &starts, delay, bursts))
@@ -159,25 +165,31 @@ fn guesses(wide: &Widened, recipe: Recipe, source: usize, bursts: Option<usize>)
     best
 }
 
+/// Where a burst would be without delay, how far drift can move it, and what noise would score there.
+struct Expected {
+    bin: i64,
+    radius: usize,
+    mean: f64,
+    variance: f64,
+}
+
 /// How certain it is that the bursts of an output arrive with a delay of so many bins, and how many they are.
 fn guess(
     wide: &Widened,
     recipe: Recipe,
     source: usize,
-    starts: &[usize],
+    starts: &[Expected],
     delay: i64,
     told: Option<usize>,
 ) -> Option<Guess> {
     let (mut sum, mut variance, mut heard) = (0.0, 0.0, 0);
     let mut best: Option<Guess> = None;
-    for (i, &start) in starts.iter().enumerate() {
-        let Ok(at) = usize::try_from((start / BIN) as i64 + delay) else { continue };
+    for (i, start) in starts.iter().enumerate() {
+        let Ok(at) = usize::try_from(start.bin + delay) else { continue };
         let inside = at < wide.bins();
         if inside {
-            let radius = room(start).min(wide.0.len() - 1);
-            let (mean, deviation) = noise_score(2 * radius + 1);
-            sum += f64::from(wide.0[radius][at]).min(wide.1) - mean;
-            variance += deviation * deviation;
+            sum += f64::from(wide.0[start.radius][at]).min(wide.1) - start.mean;
+            variance += start.variance;
             heard += 1;
         }
         let whole = i + 1 >= told.unwrap_or(FEWEST_BURSTS) || !inside;

@@ -1,13 +1,15 @@
 //! `demo`: everything on the sample session, from files inside the program.
 
-use super::print;
+use super::{print, recordings};
 use crate::cli::Demo;
 use crate::failure::Failure;
-use crate::views::{self, styled, trial::Trial};
+use crate::views::{self, listen::Heard, styled, trial::Trial};
+use std::path::Path;
 use std::process::ExitCode;
 use swiftloop_core::choice::{self, Ground, Scene};
+use swiftloop_core::listen;
 use swiftloop_core::loops::Bench;
-use swiftloop_files::{Overwrite, rig_from, session_from, tables};
+use swiftloop_files::{FileError, Overwrite, Recording, rig_from, session_from, tables};
 
 /// The sample files: name and content.
 const FILES: [(&str, &str); 2] = [
@@ -56,16 +58,52 @@ pub fn run(options: &Demo) -> Result<ExitCode, Failure> {
             performer: 0,
         }));
     }
-    text.push_str("\nThe same files to play with:\n  swiftloop demo my-folder\n");
+    text.push_str(&measured()?);
+    text.push_str("\nThe same files and recordings to play with:\n  swiftloop demo my-folder\n");
     print(&text)
 }
 
-fn write(dir: &std::path::Path, force: bool) -> Result<ExitCode, Failure> {
+/// What was measured, on recordings in a folder that is gone afterwards.
+fn measured() -> Result<String, Failure> {
+    let dir = tempfile::tempdir()?;
+    recordings::write(dir.path(), Overwrite::Refuse)?;
+    let mut text = String::from(
+        "\nThen they measured. (An interface that is not there played and recorded: it holds three blocks and 40.4 frames.)\n",
+    );
+    let said = |line: &str| styled(views::FAINT, format!("\n$ swiftloop {line}\n\n"));
+    for name in ["loop-128.wav", "loop-two-clocks.wav"] {
+        text.push_str(&said(&format!("probe read {name}")));
+        let (recording, reading) = super::probe::read_recording(&dir.path().join(name), None)?;
+        text.push_str(&views::probe::read(Path::new(name), &recording, &reading, None));
+    }
+    let takes = [128, 256, 512].map(|n| format!("{n}=loop-{n}.wav"));
+    text.push_str(&said(&format!("probe fit {}", takes.join(" "))));
+    let found = super::probe_fit::collected(&takes, dir.path())?;
+    text.push_str(&views::probe::fit(&found.0, found.1, None));
+    for name in ["mix-clean.wav", "mix-crackling.wav", "drone-two-clocks.wav"] {
+        text.push_str(&said(&format!("listen {name}")));
+        let recording = Recording::open(&dir.path().join(name))?;
+        let findings = listen::listen(&recording, &super::AllCores, |_| ())?;
+        let heard = Heard { recording: &recording, findings: &findings, comparison: None };
+        text.push_str(&views::listen::show(Path::new(name), &heard));
+    }
+    Ok(text)
+}
+
+fn write(dir: &Path, force: bool) -> Result<ExitCode, Failure> {
     let overwrite = if force { Overwrite::Allow } else { Overwrite::Refuse };
+    let taken = recordings::NAMES.iter().map(|name| dir.join(name)).find(|p| p.symlink_metadata().is_ok());
+    if let (Overwrite::Refuse, Some(path)) = (overwrite, taken) {
+        return Err(FileError::Exists { path }.into());
+    }
     super::write_all(dir, &FILES.map(|(name, content)| (name, content.to_string())), overwrite)?;
+    recordings::write(dir, overwrite)?;
     let at = dir.display();
     print(&format!(
-        "Written: {at}/rig.toml, {at}/session.toml\n\nNext:\n  swiftloop plan {at}/rig.toml {at}/session.toml\n  \
-         swiftloop try {at}/rig.toml {at}/session.toml --interface rack --phase tracking\n"
+        "Written: {at}/rig.toml, {at}/session.toml, and recordings: {}\n\nNext:\n  \
+         swiftloop plan {at}/rig.toml {at}/session.toml\n  \
+         swiftloop try {at}/rig.toml {at}/session.toml --interface rack --phase tracking\n  \
+         swiftloop probe read {at}/loop-128.wav\n  swiftloop listen {at}/mix-crackling.wav\n",
+        recordings::NAMES.join(", ")
     ))
 }

@@ -6,6 +6,7 @@ mod new;
 mod plan;
 mod probe;
 mod probe_fit;
+mod recordings;
 mod trial;
 mod trial_fileless;
 

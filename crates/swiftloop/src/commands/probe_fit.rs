@@ -14,15 +14,7 @@ use swiftloop_core::units::{Frames, Hz, Range};
 use swiftloop_files::{FileError, NewTrip, read_rig, save_trips, tables};
 
 pub fn run(options: &ProbeFit) -> Result<ExitCode, Failure> {
-    let takes: Vec<MeasuredTake> = options.takes.iter().map(|t| take(t)).collect::<Result<_, _>>()?;
-    let rate = takes[0].rate;
-    if let Some(other) = takes.iter().find(|t| t.rate != rate) {
-        return Err(Failure::usage(
-            format!("these takes have different rates: {rate} and {} Hz", other.rate),
-            "fit one rate at a time",
-        ));
-    }
-    let fit = collect(&takes);
+    let (fit, rate) = collected(&options.takes, Path::new(""))?;
     let mut saved = None;
     if let (Some(path), Some(interface), Some(driver)) = (&options.save, &options.interface, &options.driver)
     {
@@ -35,8 +27,21 @@ pub fn run(options: &ProbeFit) -> Result<ExitCode, Failure> {
     print(&views::probe::fit(&fit, rate, saved))
 }
 
+/// Round trips from the words of the command line, files in `dir`; all of one rate.
+pub fn collected(words: &[String], dir: &Path) -> Result<(Collected, Hz), Failure> {
+    let takes: Vec<MeasuredTake> = words.iter().map(|w| take(w, dir)).collect::<Result<_, _>>()?;
+    let rate = takes.first().map_or(Hz(48_000), |t| t.rate);
+    if let Some(other) = takes.iter().find(|t| t.rate != rate) {
+        return Err(Failure::usage(
+            format!("these takes have different rates: {rate} and {} Hz", other.rate),
+            "fit one rate at a time",
+        ));
+    }
+    Ok((collect(&takes), rate))
+}
+
 /// `BUFFER=FILE`
-fn take(word: &str) -> Result<MeasuredTake, Failure> {
+fn take(word: &str, dir: &Path) -> Result<MeasuredTake, Failure> {
     let help = "write BUFFER=FILE, such as 128=take128.wav, or brisk=take.wav for a named speed";
     let Some((label, file)) = word.split_once('=').filter(|(l, f)| !l.is_empty() && !f.is_empty()) else {
         return Err(Failure::usage(format!("`{word}` does not say which buffer it was recorded at"), help));
@@ -46,7 +51,7 @@ fn take(word: &str) -> Result<MeasuredTake, Failure> {
         Err(why) if label.chars().all(|c| c.is_ascii_digit()) => return Err(Failure::usage(why, help)),
         Err(_) => Label::Speed(label.into()),
     };
-    let path = Path::new(file);
+    let path = &dir.join(file);
     let (rate, trip) = if path.extension().is_some_and(|e| e.eq_ignore_ascii_case("json")) {
         from_json(path)?
     } else {

@@ -142,7 +142,7 @@ fn tally(events: &[Event]) -> String {
 fn cause(heard: &Heard<'_>) -> (String, String) {
     let a = heard.attribution();
     let rate = heard.recording.rate();
-    let percent = format!("{:.0} %", a.confidence * 100.0);
+    let percent = sure(a.confidence);
     match a.cause {
         Cause::None if heard.comparison.is_some() => (
             "Recording and original agree all the way.".into(),
@@ -198,11 +198,16 @@ fn list(events: &[Event], rate: swiftloop_core::units::Hz) -> String {
             if e.length == 0 { "–".into() } else { e.length.to_string() },
             e.shift.map_or("?".into(), |s| format!("{s:+}")),
             channels(&e.channels),
-            format!("{:.0} %", (e.confidence * 100.0).floor()),
+            sure(e.confidence),
         ]);
     }
     right(&mut t, &[0, 1, 3, 4, 6]);
     lines(&t)
+}
+
+/// A probability for people: nothing is ever quite certain.
+fn sure(confidence: f64) -> String {
+    if confidence > 0.99 { "over 99 %".into() } else { format!("{:.0} %", confidence * 100.0) }
 }
 
 fn channels(list: &[usize]) -> String {
