@@ -55,7 +55,7 @@ fn errors(snr: f64, trials: u64, clean: &[f64], truth: f64) -> (f64, f64, f64, f
 
 #[test]
 fn without_noise_the_delay_is_exact() {
-    for delay in [0.0, 37.0, 412.25, 1963.618_034, 20_000.5] {
+    for delay in [0.0, 37.0, 412.25, 1963.618, 20_000.5] {
         let found = reading(&loop_of(&recipe(), delay));
         let error = found.latency.typical().0 - delay;
         assert!(error.abs() <= 1e-4, "{delay}: off by {error}");
@@ -81,29 +81,37 @@ fn deep_noise_still_gives_the_frame() {
     assert!(near >= 0.9, "{near}");
 }
 
+fn print_row(snr: f64, trials: u64) -> (f64, f64, f64, f64) {
+    let (rms, bound, inside, near) = errors(snr, trials, &loop_of(&recipe(), 512.37), 512.37);
+    println!(
+        "| {snr} dB | {trials} | {rms:.6} | {bound:.6} | {:.2} | {:.1} % | {:.1} % |",
+        rms / bound,
+        inside * 100.0,
+        near * 100.0
+    );
+    (rms, bound, inside, near)
+}
+
 #[test]
-#[ignore = "several minutes: the whole table"]
+#[ignore = "minutes: the whole table"]
 fn accuracy_table() {
     println!(
-        "| signal to noise | root mean square error | Cramér-Rao bound | ratio | in the 95 % interval | within half a frame |"
+        "| signal to noise | trials | root mean square error | Cramér-Rao bound | ratio | in the 95 % interval | within half a frame |"
     );
-    println!("| --- | --- | --- | --- | --- | --- |");
-    let clean = loop_of(&recipe(), 512.37);
-    for snr in [60.0, 50.0, 40.0, 30.0, 20.0, 10.0, 0.0, -5.0, -10.0, -15.0, -20.0, -25.0] {
-        let trials = if snr == -25.0 { 1000 } else { 300 };
-        let (rms, bound, inside, near) = errors(snr, trials, &clean, 512.37);
-        println!(
-            "| {snr} dB | {rms:.6} | {bound:.6} | {:.2} | {:.1} % | {:.1} % |",
-            rms / bound,
-            inside * 100.0,
-            near * 100.0
-        );
-        if snr >= 0.0 {
-            assert!(rms <= (1.2 * bound).max(1e-4), "{snr}");
-            assert!(inside >= 0.93, "{snr}");
-        }
+    println!("| --- | --- | --- | --- | --- | --- | --- |");
+    for snr in [60.0, 50.0, 40.0, 30.0, 20.0, 10.0, 0.0, -10.0, -20.0] {
+        let (rms, bound, inside, near) = print_row(snr, 200);
+        // 200 trials leave the root mean square uncertain by 5 %.
+        assert!(snr < 0.0 || rms <= (1.2 * bound).max(1e-4) && inside >= 0.92, "{snr}");
         assert!(near >= 0.99, "{snr}");
     }
+}
+
+#[test]
+#[ignore = "minutes: a thousand trials in deep noise"]
+fn deep_noise_table() {
+    let (_, _, _, near) = print_row(-25.0, 1000);
+    assert!(near >= 0.99);
 }
 
 /// The probe as a recorder hears it whose clock runs `ppm` faster.
@@ -220,8 +228,8 @@ fn outputs_are_told_apart_without_the_probe_at_hand() {
     for channels in [1usize, 2, 5, 8] {
         let recipe = Recipe::new(RATE, channels, 8, -20).unwrap();
         let played = recipe.render();
-        for source in 0..channels {
-            let mut samples = delayed(&played[source], 333.3, recipe.length());
+        for (source, signal) in played.iter().enumerate() {
+            let mut samples = delayed(signal, 333.3, recipe.length());
             hiss(&mut samples, noise_at(&recipe, -8.0), source as u64);
             let found = read(&[single(&samples)], RATE, None, &OneByOne).unwrap();
             assert_eq!((found.channels[0].source, found.recipe.channels), (source, channels));

@@ -101,7 +101,7 @@ fn from_a_probe_to_a_plan_without_any_hardware() {
         "--interface",
         "desk",
         "--phase",
-        "writing",
+        "overdub",
         "--driver",
         "asio",
         "--buffer",

@@ -129,6 +129,9 @@ struct Pair<'a, R, O> {
     original: &'a O,
 }
 
+/// A vector for each channel, or why not.
+type Fetched<R, O> = Result<Vec<Vec<f32>>, Failed<<R as Programme>::Error, <O as Programme>::Error>>;
+
 /// A stretch of a programme, with silence where it has none.
 fn stretch<P: Programme>(programme: &P, from: i64, to: i64) -> Result<Vec<Vec<f32>>, P::Error> {
     let last = programme.frames() as i64;
@@ -144,11 +147,11 @@ fn stretch<P: Programme>(programme: &P, from: i64, to: i64) -> Result<Vec<Vec<f3
 }
 
 impl<R: Programme, O: Programme> Pair<'_, R, O> {
-    fn recorded(&self, from: i64, to: i64) -> Result<Vec<Vec<f32>>, Failed<R::Error, O::Error>> {
+    fn recorded(&self, from: i64, to: i64) -> Fetched<R, O> {
         stretch(self.recording, from, to).map_err(Failed::Recording)
     }
 
-    fn played(&self, from: i64, to: i64) -> Result<Vec<Vec<f32>>, Failed<R::Error, O::Error>> {
+    fn played(&self, from: i64, to: i64) -> Fetched<R, O> {
         stretch(self.original, from, to).map_err(Failed::Original)
     }
 

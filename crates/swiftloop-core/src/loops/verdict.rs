@@ -51,8 +51,8 @@ impl Loop {
             _ if widest.origin == Origin::Measured => "measure it again, more often and at more buffers",
             Part::Air => "measure the distance and write it into session.toml (mic_m, speaker_m)",
             Part::Electric => {
-                "patch an output into an input, record a click that you play, count the frames between, and write \
-                 them into rig.toml (measured, round_trip_frames)"
+                "patch an output into an input, play and record what swiftloop probe make writes, then probe read; \
+                 probe fit --save puts the figures into rig.toml"
             }
             Part::Split => {
                 "write the converters' delays and safety frames into rig.toml: the round trip is measured, its split \

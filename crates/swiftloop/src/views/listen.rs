@@ -189,17 +189,22 @@ fn cause(heard: &Heard<'_>) -> (String, String) {
 }
 
 fn list(events: &[Event], rate: swiftloop_core::units::Hz) -> String {
-    let mut t = table(&[" at", "frame", "kind", "frames", "later by", "channels", "sure"]);
+    // Blind, the shift is seldom known: no column of question marks.
+    let known = events.iter().any(|e| e.shift.is_some());
+    let mut columns = vec![" at", "frame", "kind", "frames", "sure", "channels"];
+    columns.extend(known.then_some("later by"));
+    let mut t = table(&columns);
     for e in events.iter().take(LISTED) {
-        t.add_row(vec![
+        let mut row = vec![
             format!(" {:.3} s", e.start as f64 / f64::from(rate.0)),
             e.start.to_string(),
             e.kind.word().to_string(),
             if e.length == 0 { "–".into() } else { e.length.to_string() },
-            e.shift.map_or("?".into(), |s| format!("{s:+}")),
-            channels(&e.channels),
             sure(e.confidence),
-        ]);
+            channels(&e.channels),
+        ];
+        row.extend(known.then(|| e.shift.map_or("?".into(), |s| format!("{s:+}"))));
+        t.add_row(row);
     }
     right(&mut t, &[0, 1, 3, 4, 6]);
     lines(&t)
