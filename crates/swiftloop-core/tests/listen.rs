@@ -11,7 +11,7 @@ use swiftloop_core::listen::{
 };
 use swiftloop_core::probe::tone;
 use swiftloop_core::units::{Block, Decibels, Hz, Ppm};
-use swiftloop_host::simulated::{Damage, Fault, Instrument, Interface, Style, band, crackle, damage, play};
+use swiftloop_host::simulated::{Damage, Instrument, Interface, Style, band, crackle, damage, play};
 
 const RATE: Hz = Hz(48_000);
 const STEP_24: f32 = 1.0 / 8_388_608.0;
@@ -25,22 +25,11 @@ fn heard(channels: &[Vec<f32>], step: f32) -> Vec<Event> {
     listen(&InMemory { channels, rate: RATE, step }, &OneByOne, |_| ()).unwrap().events
 }
 
-fn kind_of(fault: Fault) -> Kind {
-    match fault {
-        Fault::Gap => Kind::Gap,
-        Fault::Hold => Kind::Hold,
-        Fault::Repeat => Kind::Repeat,
-        Fault::Skip => Kind::Skip,
-        Fault::Click => Kind::Click,
-        Fault::Slip => Kind::Slip,
-    }
-}
-
 /// Breaks a fresh piece in `count` random places; returns it with the truth.
 /// Breaks in silence (below −60 dB) are not made: nobody hears a gap between two words.
 fn broken(
     piece: &[Vec<f32>],
-    fault: Fault,
+    kind: Kind,
     count: usize,
     lengths: (usize, usize),
     seed: u64,
@@ -52,17 +41,17 @@ fn broken(
     // From the end to the beginning: lost frames do not move what is already known.
     for i in (1..=count).rev() {
         let start = i * room + random.usize(0..room / 2);
-        let length = if fault == Fault::Slip { 1 } else { random.usize(lengths.0..=lengths.1) };
+        let length = if kind == Kind::Slip { 1 } else { random.usize(lengths.0..=lengths.1) };
         let loud = channels[0][start..start + length].iter().map(|x| x * x).sum::<f32>() / length as f32;
         if loud.sqrt() < 1e-3 {
             continue;
         }
-        damage(&mut channels, fault, start, length, &mut random);
+        damage(&mut channels, kind, start, length, &mut random);
         for later in &mut truth {
             let later: &mut Damage = later;
-            later.start -= if matches!(fault, Fault::Skip | Fault::Slip) { length } else { 0 };
+            later.start -= if matches!(kind, Kind::Skip | Kind::Slip) { length } else { 0 };
         }
-        truth.push(Damage { fault, start, length });
+        truth.push(Damage { kind, start, length });
     }
     truth.reverse();
     (channels, truth)
@@ -74,20 +63,19 @@ fn score(events: &[Event], truth: &[Damage]) -> (usize, usize, usize) {
         e.start as usize + 12 >= d.start && e.start as usize <= d.start + d.length + 12
     };
     let found = truth.iter().filter(|d| events.iter().any(|e| near(e, d))).count();
-    let named =
-        truth.iter().filter(|d| events.iter().any(|e| near(e, d) && e.kind == kind_of(d.fault))).count();
+    let named = truth.iter().filter(|d| events.iter().any(|e| near(e, d) && e.kind == d.kind)).count();
     let invented = events.iter().filter(|e| !truth.iter().any(|d| near(e, d))).count();
     (found, named, invented)
 }
 
-fn cases() -> [(Fault, (usize, usize)); 6] {
+fn cases() -> [(Kind, (usize, usize)); 6] {
     [
-        (Fault::Gap, (16, 1024)),
-        (Fault::Hold, (16, 1024)),
-        (Fault::Repeat, (16, 1024)),
-        (Fault::Skip, (16, 1024)),
-        (Fault::Click, (1, 8)),
-        (Fault::Slip, (1, 1)),
+        (Kind::Gap, (16, 1024)),
+        (Kind::Hold, (16, 1024)),
+        (Kind::Repeat, (16, 1024)),
+        (Kind::Skip, (16, 1024)),
+        (Kind::Click, (1, 8)),
+        (Kind::Slip, (1, 1)),
     ]
 }
 
@@ -104,15 +92,15 @@ fn table(style: Style, minutes: usize, seeds: std::ops::Range<u64>, step: f32) {
             alarms.iter().map(|e| (e.start, e.kind)).take(5).collect::<Vec<_>>()
         );
         let short = rounded(&play(instrument, style, RATE, 48_000 * 25, seeds.end), step);
-        for (fault, lengths) in cases() {
+        for (kind, lengths) in cases() {
             let (mut all, mut found, mut named, mut invented) = (0, 0, 0, 0);
             for seed in seeds.clone() {
-                let (channels, truth) = broken(&short, fault, 25, lengths, seed);
+                let (channels, truth) = broken(&short, kind, 25, lengths, seed);
                 let events = heard(&channels, step);
                 if std::env::var("SHOW").is_ok() {
                     for d in &truth {
                         let e = events.iter().find(|e| (e.start as i64 - d.start as i64).abs() < 40);
-                        if e.is_none_or(|e| e.kind != kind_of(fault)) {
+                        if e.is_none_or(|e| e.kind != kind) {
                             println!("  {seed} {d:?} {e:?} {:?}", &channels[0][d.start - 3..d.start + 3]);
                         }
                     }
@@ -124,7 +112,7 @@ fn table(style: Style, minutes: usize, seeds: std::ops::Range<u64>, step: f32) {
                 invented += i;
             }
             println!(
-                "| {instrument:?} | {fault:?} | {:.3} | {:.3} | {invented} |",
+                "| {instrument:?} | {kind:?} | {:.3} | {:.3} | {invented} |",
                 found as f64 / all as f64,
                 named as f64 / all as f64
             );
@@ -150,10 +138,10 @@ fn stretches_that_break_off_stand_still_or_come_again_are_found_in_any_music() {
     for (i, instrument) in ALL.into_iter().enumerate() {
         let piece = rounded(&play(instrument, Style::Concert, RATE, 48_000 * 10, 31 + i as u64), STEP_24);
         assert_eq!(heard(&piece, STEP_24), [], "{instrument:?} as it is");
-        for fault in [Fault::Gap, Fault::Hold, Fault::Repeat] {
-            let (channels, truth) = broken(&piece, fault, 12, (16, 1024), 77);
+        for kind in [Kind::Gap, Kind::Hold, Kind::Repeat] {
+            let (channels, truth) = broken(&piece, kind, 12, (16, 1024), 77);
             let (found, named, invented) = score(&heard(&channels, STEP_24), &truth);
-            assert_eq!((found, named, invented), (truth.len(), truth.len(), 0), "{instrument:?} {fault:?}");
+            assert_eq!((found, named, invented), (truth.len(), truth.len(), 0), "{instrument:?} {kind:?}");
         }
     }
 }
@@ -161,10 +149,10 @@ fn stretches_that_break_off_stand_still_or_come_again_are_found_in_any_music() {
 #[test]
 fn skips_and_clicks_are_found_in_held_notes() {
     let piece = rounded(&play(Instrument::Drone, Style::Concert, RATE, 48_000 * 20, 41), STEP_24);
-    for (fault, lengths) in [(Fault::Skip, (16, 1024)), (Fault::Click, (1, 8))] {
-        let (channels, truth) = broken(&piece, fault, 20, lengths, 78);
+    for (kind, lengths) in [(Kind::Skip, (16, 1024)), (Kind::Click, (1, 8))] {
+        let (channels, truth) = broken(&piece, kind, 20, lengths, 78);
         let (found, named, invented) = score(&heard(&channels, STEP_24), &truth);
-        assert!(found >= 18 && named >= 17 && invented == 0, "{fault:?}: {found}, {named}, {invented}");
+        assert!(found >= 18 && named >= 17 && invented == 0, "{kind:?}: {found}, {named}, {invented}");
     }
 }
 
@@ -210,7 +198,7 @@ fn two_clocks_are_told_from_a_buffer() {
     let mut channels = rounded(&play(Instrument::Drone, Style::Concert, RATE, 48_000 * 12, 43), STEP_24);
     let mut random = fastrand::Rng::with_seed(1);
     for k in (1..16).rev() {
-        damage(&mut channels, Fault::Slip, k * 33_333, 1, &mut random);
+        damage(&mut channels, Kind::Slip, k * 33_333, 1, &mut random);
     }
     let programme = InMemory { channels: &channels, rate: RATE, step: STEP_24 };
     let found = listen(&programme, &OneByOne, |_| ()).unwrap();
@@ -221,7 +209,7 @@ fn two_clocks_are_told_from_a_buffer() {
 
 /// `count` breaks of one kind against the original; returns how many were found, named and invented.
 fn against(
-    fault: Fault,
+    kind: Kind,
     lengths: (usize, usize),
     count: usize,
     noisy: bool,
@@ -237,7 +225,7 @@ fn against(
     };
     let recorded = vec![way.record(&original[0], seed).samples];
     let recorded = if noisy { recorded } else { rounded(&recorded, STEP_24) };
-    let (channels, truth) = broken(&recorded, fault, count, lengths, seed);
+    let (channels, truth) = broken(&recorded, kind, count, lengths, seed);
     let original = rounded(&original, STEP_24);
     let one = InMemory { channels: &channels, rate: RATE, step: STEP_24 };
     let other = InMemory { channels: &original, rate: RATE, step: STEP_24 };
@@ -248,22 +236,22 @@ fn against(
 
 #[test]
 fn against_the_original_every_frame_counts() {
-    for (fault, _) in cases() {
+    for (kind, _) in cases() {
         // One frame repeated is one frame held.
-        let shortest = if fault == Fault::Repeat || fault == Fault::Skip { 2 } else { 1 };
-        let (all, found, named, invented) = against(fault, (shortest, 600), 100, false, 5);
-        assert_eq!((found, named, invented), (all, all, 0), "{fault:?} of {all}");
+        let shortest = if kind == Kind::Repeat || kind == Kind::Skip { 2 } else { 1 };
+        let (all, found, named, invented) = against(kind, (shortest, 600), 100, false, 5);
+        assert_eq!((found, named, invented), (all, all, 0), "{kind:?} of {all}");
         assert!(all >= 98);
     }
 }
 
 #[test]
 fn against_the_original_through_converters_and_noise() {
-    for fault in [Fault::Gap, Fault::Repeat, Fault::Skip] {
-        let (all, found, named, invented) = against(fault, (16, 600), 20, true, 6);
+    for kind in [Kind::Gap, Kind::Repeat, Kind::Skip] {
+        let (all, found, named, invented) = against(kind, (16, 600), 20, true, 6);
         assert!(
             found == all && named + 1 >= all && invented == 0,
-            "{fault:?}: {found} {named} {invented} of {all}"
+            "{kind:?}: {found} {named} {invented} of {all}"
         );
     }
 }

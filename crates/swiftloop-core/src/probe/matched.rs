@@ -3,6 +3,7 @@
 //! disturbance counts no more than a quiet one, times the burst's length, so that noise scores about 1 at any level.
 
 use super::recipe::{Direction, Recipe};
+use crate::stats::{median, quantile};
 use realfft::RealFftPlanner;
 use realfft::num_complex::Complex;
 
@@ -48,16 +49,13 @@ impl Matched {
             .map(|from| (from..(from + BIN).min(places)).map(score).fold(0.0, f32::max))
             .collect();
         // Noise that is not white, or music, fills the probe's band more than white noise does: measure by its own.
-        let mut sorted = bins.clone();
-        sorted.sort_by(f32::total_cmp);
-        let own_noise = (sorted.get(sorted.len() / 2).copied().unwrap_or(0.0) / WHITE_MEDIAN).max(1.0);
+        let middle = median(bins.iter().map(|b| f64::from(*b))) as f32;
+        let own_noise = (middle / WHITE_MEDIAN).max(1.0);
         let mut scale = scale;
         for value in bins.iter_mut().chain(&mut scale) {
             *value /= own_noise;
         }
-        let mut some: Vec<f32> = scale.iter().step_by(BIN).copied().collect();
-        some.sort_by(f32::total_cmp);
-        let unit = some.get(some.len() / 10).map_or(0.0, |s| f64::from(*s).sqrt());
+        let unit = quantile(scale.iter().step_by(BIN).map(|s| f64::from(*s)), 0.1).sqrt();
         Self { rising, falling, scale, unit, bins }
     }
 

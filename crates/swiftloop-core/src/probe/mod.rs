@@ -20,7 +20,7 @@ mod tone;
 
 pub use collect::{Collected, Label, MeasuredTake, Trip, collect};
 pub use onset::{OnsetEvent, OnsetRefusal, Onsets, onsets};
-pub use read::{ChannelReading, Echo, Polarity, Reading, level_of, read};
+pub use read::{ChannelReading, Echo, Polarity, Reading, read};
 pub use recipe::{BadRecipe, Recipe};
 pub use refusal::Refusal;
 pub use residual::Residual;

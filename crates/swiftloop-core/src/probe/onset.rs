@@ -2,6 +2,7 @@
 //! key) and one that hears the sound; for every event the delay between them goes out. The one idea: an onset is
 //! where a channel leaves its own noise floor on the way to a peak, found backwards from the peak.
 
+use crate::stats::median;
 use crate::units::{Frames, Hz, Ms};
 
 /// One act and the sound that followed it.
@@ -66,16 +67,13 @@ pub fn onsets(act: &[f32], sound: &[f32], rate: Hz) -> Result<Onsets, OnsetRefus
             events.push(OnsetEvent { act: Frames(a), delay: Frames(s - a) });
         }
     }
-    let mut delays: Vec<f64> = events.iter().map(|e| e.delay.0).collect();
-    delays.sort_by(f64::total_cmp);
-    let (Some(first), Some(last)) = (delays.first(), delays.last()) else {
+    if events.is_empty() {
         return Err(OnsetRefusal::Unrelated);
-    };
-    let middle = delays.len() / 2;
-    let median =
-        if delays.len() % 2 == 1 { delays[middle] } else { (delays[middle - 1] + delays[middle]) / 2.0 };
+    }
+    let delays = || events.iter().map(|e| e.delay.0);
+    let (first, last) = (delays().fold(f64::MAX, f64::min), delays().fold(0.0, f64::max));
     Ok(Onsets {
-        median: Frames(median),
+        median: Frames(median(delays())),
         spread: Frames(last - first),
         unanswered: acts.len() - events.len(),
         events,
@@ -87,9 +85,7 @@ fn starts(samples: &[f32], rate: Hz) -> Vec<f64> {
     // The slope instead of the signal: hum and offset do not count, an attack does.
     let slope: Vec<f32> = samples.windows(2).map(|w| (w[1] - w[0]).abs()).collect();
     let highest = slope.iter().copied().fold(0.0, f32::max);
-    let mut sorted = slope.clone();
-    sorted.sort_by(f32::total_cmp);
-    let floor = sorted.get(sorted.len() / 2).copied().unwrap_or(0.0) * 1.4826;
+    let floor = 1.4826 * median(slope.iter().map(|s| f64::from(*s))) as f32;
     let threshold = (ABOVE_FLOOR * floor).max(SHARE_OF_PEAK * highest);
     if highest <= 0.0 || threshold > highest {
         return Vec::new();

@@ -331,16 +331,10 @@ fn arrival(lens: &Lens, total: &Cross, from: f64, to: f64, least: f64) -> Option
 /// Noise in the pauses before the bursts, the median of them.
 fn noise(lens: &Lens, samples: &[f32], recipe: &Recipe, fine: &Fine) -> f64 {
     let (gap, ahead) = (recipe.burst_frames() / 24, recipe.burst_frames() / 3);
-    let mut all: Vec<f64> = fine
-        .crosses
-        .iter()
-        .filter_map(|c| {
-            let to = (c.frame as usize).checked_sub(gap)?;
-            Some(lens.noise(samples.get(to.checked_sub(ahead)?..to)?))
-        })
-        .collect();
-    all.sort_by(f64::total_cmp);
-    all.get(all.len() / 2).copied().unwrap_or(0.0)
+    crate::stats::median(fine.crosses.iter().filter_map(|c| {
+        let to = (c.frame as usize).checked_sub(gap)?;
+        Some(lens.noise(samples.get(to.checked_sub(ahead)?..to)?))
+    }))
 }
 
 /// Tops that were cut: three frames or more at exactly the channel's highest value.
@@ -354,10 +348,4 @@ fn flat_tops(samples: &[f32]) -> usize {
         .windows(4)
         .filter(|w| w[0].abs() < top && w[1..].iter().all(|x| x.abs() == top && x.signum() == w[1].signum()))
         .count()
-}
-
-/// The level that a probe file itself was made with, from its recipe.
-#[must_use]
-pub fn level_of(recipe: &Recipe) -> Decibels {
-    Decibels(f64::from(recipe.level_db))
 }

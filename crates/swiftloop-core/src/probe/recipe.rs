@@ -91,6 +91,19 @@ impl Recipe {
         Ok(Self { rate, channels, bursts, level_db })
     }
 
+    /// The recipe that makes these samples, give or take two of their smallest steps: how a probe file is recognised.
+    #[must_use]
+    pub fn of(channels: &[Vec<f32>], rate: Hz, step: f32) -> Option<Self> {
+        let peak = channels.iter().flatten().fold(0.0f32, |m, x| m.max(x.abs()));
+        let level = Decibels::of_amplitude(f64::from(peak)).0.round() as i32;
+        let length = channels.first().map_or(0, Vec::len);
+        let made =
+            |bursts| Self::new(rate, channels.len(), bursts, level).ok().filter(|r| r.length() == length);
+        let recipe = (FEWEST_BURSTS..=MOST_BURSTS).find_map(made)?;
+        let near = |(a, b): (&f32, &f32)| (a - b).abs() <= 2.0 * step;
+        recipe.render().iter().zip(channels).all(|(a, b)| a.iter().zip(b).all(near)).then_some(recipe)
+    }
+
     fn frames(&self, seconds: f64) -> usize {
         (seconds * f64::from(self.rate.0)).round() as usize
     }
@@ -230,6 +243,16 @@ mod tests {
         let (first, second) = (pauses(0), pauses(1));
         assert!(first.iter().all(|p| second.iter().all(|q| p.abs_diff(*q) > 1)));
         assert!(first.windows(2).all(|w| w[0] != w[1]));
+    }
+
+    #[test]
+    fn a_probe_is_recognised_by_its_samples_and_nothing_else_is() {
+        for made in [recipe(1), Recipe::new(Hz(44_100), 3, 11, -30).unwrap()] {
+            let mut samples = made.render();
+            assert_eq!(Recipe::of(&samples, made.rate, 1e-6), Some(made));
+            samples[0][made.start(0, 3) + 1000] += 0.01;
+            assert_eq!(Recipe::of(&samples, made.rate, 1e-6), None);
+        }
     }
 
     #[test]

@@ -2,7 +2,7 @@
 //! whole with its interval go out. The one idea: two clocks move the delay steadily and lost frames move it at once,
 //! so the median slope between neighbours is the drift, and what jumps off it is a slip.
 
-use crate::stats::student_t_975;
+use crate::stats::{median, student_t_975};
 use crate::units::{Frames, Ppm, Range};
 
 /// One burst's reading.
@@ -116,16 +116,6 @@ fn slips(bursts: &[Burst], own: Frames, length: Frames) -> Vec<Slip> {
         }
     }
     found
-}
-
-fn median(values: impl Iterator<Item = f64>) -> f64 {
-    let mut all: Vec<f64> = values.collect();
-    all.sort_by(f64::total_cmp);
-    match (all.len(), all.len() / 2) {
-        (0, _) => 0.0,
-        (n, m) if n % 2 == 1 => all[m],
-        (_, m) => (all[m - 1] + all[m]) / 2.0,
-    }
 }
 
 #[cfg(test)]

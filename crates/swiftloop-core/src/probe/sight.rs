@@ -7,6 +7,7 @@ use super::matched::{BIN, Matched};
 use super::recipe::{
     CHANNELS_UNTOLD, Direction, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, QUIETEST_DB, Recipe,
 };
+use crate::stats::{median, quantile};
 use crate::units::Hz;
 
 /// Two clocks differ by no more: ordinary crystals stay below 100 ppm each.
@@ -73,12 +74,17 @@ pub fn sight(matched: &Matched, rate: Hz, known: Option<Recipe>) -> Option<Sight
     let guesses = all_guesses(&wide, rate, known);
     let first = guesses.first()?;
     if first.certainty > PLAIN {
-        return Some(one_by_one(matched, &wide, first));
+        let seen = one_by_one(matched, &wide, first);
+        // Plainly there, but some of its bursts drown: those are better placed by all the others.
+        if seen.clear || seen.bursts.len() == first.bursts {
+            return Some(seen);
+        }
     }
     let best = guesses
         .into_iter()
         .take(CLOSER)
         .map(|g| (aligned(matched, &g, known.map(|k| k.bursts)), g))
+        .filter(|(a, g)| whole(matched, a, g) >= FEWEST_HEARD)
         .max_by(|a, b| a.0.certainty.total_cmp(&b.0.certainty))
         .filter(|(a, _)| a.certainty > SURE)?;
     Some(together(matched, &best.1, best.0))
@@ -213,10 +219,8 @@ fn one_by_one(matched: &Matched, wide: &Widened, guess: &Guess) -> Sighting {
     let narrow = |i: usize| (room(guess.recipe.start(guess.source, i)) + 1) * BIN;
     let expected = |i: usize| guess.recipe.start(guess.source, i) as i64 + guess.delay;
     let near: Vec<_> = (0..guess.bursts).map(|i| matched.peak(expected(i), narrow(i))).collect();
-    let mut scores: Vec<f64> = near.iter().flatten().map(|p| p.2).collect();
-    scores.sort_by(f64::total_cmp);
     // The strongest quarter: a probe that lost frames early has most of its bursts elsewhere.
-    let usual = scores.get(scores.len() * 3 / 4).copied().unwrap_or(0.0);
+    let usual = quantile(near.iter().flatten().map(|p| p.2), 0.75);
     let enough = (usual / 16.0).max(STANDS_OUT);
     let mut moved = 0;
     let mut bursts = Vec::new();
@@ -243,6 +247,10 @@ fn level(bursts: impl Iterator<Item = (usize, Direction)>) -> i32 {
     let bits: i32 = votes.iter().enumerate().map(|(i, v)| i32::from(*v > 0) << i).sum();
     (-bits).clamp(QUIETEST_DB, LOUDEST_DB)
 }
+
+/// In deep noise, clocks that drift have to explain this much more than clocks that do not: there are hundreds of
+/// drifts to choose from.
+const DRIFT_EARNS: f64 = 2.0;
 
 /// All bursts added up with their signs.
 struct Aligned {
@@ -287,6 +295,7 @@ fn aligned(matched: &Matched, guess: &Guess, told: Option<usize>) -> Aligned {
         starts[..n].iter().enumerate().map(each).sum()
     };
     let mut best = Aligned { certainty: f64::MIN, delay: guess.delay, drift: 0.0, sign: 1.0, bursts };
+    let mut still = Aligned { ..best };
     let radius = 2 * BIN as i64;
     for step in -steps..=steps {
         let drift = step as f64 * 0.5 / length;
@@ -296,8 +305,14 @@ fn aligned(matched: &Matched, guess: &Guess, told: Option<usize>) -> Aligned {
                 if certainty > best.certainty {
                     best = Aligned { certainty, delay, drift, sign, bursts };
                 }
+                if step == 0 && certainty > still.certainty {
+                    still = Aligned { certainty, delay, drift, sign, bursts };
+                }
             }
         }
+    }
+    if still.certainty > best.certainty - DRIFT_EARNS {
+        best = still;
     }
     if told.is_none() {
         for n in bursts + 1..=MOST_BURSTS {
@@ -308,6 +323,12 @@ fn aligned(matched: &Matched, guess: &Guess, told: Option<usize>) -> Aligned {
         }
     }
     best
+}
+
+/// How many of the bursts lie within the recording.
+fn whole(matched: &Matched, aligned: &Aligned, guess: &Guess) -> usize {
+    let place = |i: usize| guess.recipe.start(guess.source, i) as i64 + aligned.delay;
+    (0..aligned.bursts).filter(|i| (0..matched.places() as i64).contains(&place(*i))).count()
 }
 
 /// The sighting of bursts that only all together stand out.
@@ -332,12 +353,9 @@ fn together(matched: &Matched, guess: &Guess, aligned: Aligned) -> Sighting {
 fn second(matched: &Matched, wide: &Widened, guess: &Guess) -> Option<(usize, f64)> {
     let reach = guess.recipe.spread_frames();
     let heard = |source: usize, delay: i64, radius: usize| {
-        let mut all: Vec<f64> = (0..guess.bursts)
-            .filter_map(|i| matched.peak(guess.recipe.start(source, i) as i64 + delay, radius))
-            .map(|(n, d, _)| f64::from(matched.correlation(d)[n].abs()))
-            .collect();
-        all.sort_by(f64::total_cmp);
-        all.get(all.len() / 2).copied().unwrap_or(0.0)
+        let peak = |i| matched.peak(guess.recipe.start(source, i) as i64 + delay, radius);
+        let peaks = (0..guess.bursts).filter_map(peak);
+        median(peaks.map(|(n, d, _)| f64::from(matched.correlation(d)[n].abs())))
     };
     let own = heard(guess.source, guess.delay, 2 * BIN);
     (0..guess.recipe.channels)

@@ -1,9 +1,11 @@
 //! The few statistics that no well-kept crate has. Numbers in, numbers and their intervals out.
 
 mod cholesky;
+mod order;
 mod pareto;
 mod student;
 
 pub use cholesky::cholesky;
+pub use order::{median, quantile};
 pub use pareto::{Pareto, ParetoFit, fit_pareto};
 pub use student::student_t_975;

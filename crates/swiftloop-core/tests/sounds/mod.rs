@@ -3,6 +3,7 @@
 
 use realfft::RealFftPlanner;
 use realfft::num_complex::Complex;
+pub use swiftloop_host::simulated::gauss;
 
 /// `samples` later by `delay` frames, exactly, as an ideal pair of converters would: a turn of every phase.
 pub fn delayed(samples: &[f32], delay: f64, length: usize) -> Vec<f64> {
@@ -20,12 +21,6 @@ pub fn delayed(samples: &[f32], delay: f64, length: usize) -> Vec<f64> {
     back.process(&mut spectrum, &mut time).unwrap();
     time.truncate(length);
     time
-}
-
-/// One value of a normal distribution (Box and Muller).
-pub fn gauss(random: &mut fastrand::Rng) -> f64 {
-    let u = 1.0 - random.f64();
-    (-2.0 * u.ln()).sqrt() * (std::f64::consts::TAU * random.f64()).cos()
 }
 
 /// Adds white noise.
