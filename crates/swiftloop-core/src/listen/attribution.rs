@@ -3,6 +3,7 @@
 //! at a time, at regular intervals; a cable or a processor breaks one channel, a driver all of them.
 
 use super::{Event, Kind};
+use crate::stats::median;
 use crate::units::{Block, Frames, Hz, Ppm};
 
 /// What is to blame.
@@ -106,9 +107,7 @@ fn clock(events: &[Event]) -> Option<Attribution> {
         return None;
     }
     let gaps: Vec<f64> = slips.windows(2).map(|w| (w[1] - w[0]) as f64).collect();
-    let mut sorted = gaps.clone();
-    sorted.sort_by(f64::total_cmp);
-    let interval = sorted[sorted.len() / 2];
+    let interval = median(gaps.iter().copied());
     // A slip that was not heard makes one interval twice as long.
     let regular = |g: &&f64| {
         let times = (**g / interval).round().max(1.0);

@@ -32,14 +32,6 @@ pub struct Findings {
     pub frames: u64,
 }
 
-impl Findings {
-    /// Crackles in a minute of the recording.
-    #[must_use]
-    pub fn per_minute(&self, rate: crate::units::Hz) -> f64 {
-        self.events.len() as f64 * 60.0 * f64::from(rate.0) / (self.frames.max(1)) as f64
-    }
-}
-
 /// Listens to all of a recording; `progress` hears the share that is done.
 ///
 /// # Errors

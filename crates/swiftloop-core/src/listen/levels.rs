@@ -1,5 +1,7 @@
 //! What is no crackle but worth a word: direct current, and peaks between the frames that pass full scale.
 
+use super::between::sinc;
+
 /// Of one channel.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Levels {
@@ -83,14 +85,9 @@ fn between(samples: &[f32]) -> f64 {
             continue;
         }
         for part in [-0.5f64, -0.25, 0.25, 0.5] {
-            let mut sum = 0.0;
-            for k in 0..=2 * REACH {
-                let t = part - (k as f64 - REACH as f64);
-                let window = (std::f64::consts::PI * t / (2.0 * REACH as f64 + 2.0)).cos().powi(2);
-                sum += f64::from(samples[n + k - REACH]) * (std::f64::consts::PI * t).sin()
-                    / (std::f64::consts::PI * t)
-                    * window;
-            }
+            let around = &samples[n - REACH..=n + REACH];
+            let weight = |k: usize| sinc(part - (k as f64 - REACH as f64), REACH);
+            let sum: f64 = around.iter().enumerate().map(|(k, x)| f64::from(*x) * weight(k)).sum();
             highest = highest.max(sum.abs());
         }
     }

@@ -11,6 +11,7 @@ pub mod levels;
 pub mod predict;
 pub mod runs;
 
+mod between;
 mod gather;
 
 pub use against::{AgainstRefusal, Comparison, compare};
@@ -38,6 +39,9 @@ pub enum Kind {
 }
 
 impl Kind {
+    /// All of them, in the order of every output.
+    pub const ALL: [Self; 6] = [Self::Gap, Self::Hold, Self::Repeat, Self::Skip, Self::Click, Self::Slip];
+
     /// The word in every output.
     #[must_use]
     pub fn word(self) -> &'static str {
@@ -67,6 +71,33 @@ pub struct Event {
     pub shift: Option<i64>,
     /// From 0 to 1.
     pub confidence: f64,
+}
+
+/// Crackles in a minute of so many frames.
+#[must_use]
+pub fn per_minute(events: &[Event], frames: u64, rate: Hz) -> f64 {
+    events.len() as f64 * 60.0 * f64::from(rate.0) / frames.max(1) as f64
+}
+
+/// The `most` events to look at first, in order of time: one of each kind, then the longest and surest.
+#[must_use]
+pub fn worst(events: &[Event], most: usize) -> Vec<&Event> {
+    let weight = |e: &Event| {
+        let frames = e.length.max(e.shift.map_or(0, i64::unsigned_abs));
+        e.confidence * (1.0 + (frames as f64).sqrt())
+    };
+    let mut all: Vec<&Event> = events.iter().collect();
+    all.sort_by(|a, b| weight(b).total_cmp(&weight(a)));
+    let mut kinds = Vec::new();
+    let (mut chosen, others): (Vec<&Event>, Vec<&Event>) = all.into_iter().partition(|e| {
+        let new = !kinds.contains(&e.kind);
+        kinds.push(e.kind);
+        new
+    });
+    chosen.extend(others);
+    chosen.truncate(most);
+    chosen.sort_by_key(|e| e.start);
+    chosen
 }
 
 /// A recording, wherever it is: any stretch of it can be had, by several workers at once.

@@ -16,6 +16,16 @@ pub struct Fit {
     pub buffers: usize,
 }
 
+impl Fit {
+    /// The blocks held, when they are a whole number (within a fiftieth); else something in the way works in blocks of
+    /// its own, or the buffers were not what they were called.
+    #[must_use]
+    pub fn whole_blocks(&self) -> Option<i64> {
+        let near = self.blocks.round();
+        ((self.blocks - near).abs() < 0.02).then_some(near as i64)
+    }
+}
+
 /// Fits the line, or nothing when fewer than two different buffers were measured.
 #[must_use]
 pub fn fit(points: &[(Block, Frames)]) -> Option<Fit> {
