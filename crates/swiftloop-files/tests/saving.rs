@@ -74,3 +74,45 @@ fn errors_say_where() {
     assert_eq!(place(&rig(&format!("{interface}{driver}{interface}{driver}"))).0, "\"a\"");
     assert!(!place("format = \"swiftloop.rig/1\"\nx = [1, 2\n").1.is_empty());
 }
+
+#[test]
+fn measured_trips_join_a_rig_written_by_hand_without_touching_it() {
+    use swiftloop_core::rig::MeasuredTrip;
+    use swiftloop_core::units::{Block, Frames, Hz, Range};
+    use swiftloop_files::{NewTrip, save_trips};
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("rig.toml");
+    let head = "# mine\nformat = \"swiftloop.rig/1\"   # and a remark\n\n[[interface]]\nid = \"box\"\n\n[[interface.driver]]\nmodel = \"alsa\"   # the usual\n";
+    let forms = [
+        ("", 1),
+        ("measured = [{ rate_hz = 48000, buffer_frames = 64, round_trip_frames = 1 }]  # old\n", 1),
+        ("[[interface.driver.measured]]\nrate_hz = 44100\nbuffer_frames = 64\nround_trip_frames = 1\n", 2),
+    ];
+    let trip = NewTrip {
+        interface: "box".into(),
+        driver: "alsa".into(),
+        trip: MeasuredTrip {
+            rate_hz: Hz(48_000),
+            buffer_frames: Some(Block(64)),
+            speed: None,
+            round_trip_frames: Range::spanning(Frames(231.999_96), Frames(232.4), Frames(232.5)),
+        },
+    };
+    for (form, entries) in forms {
+        let text = format!("{head}{form}\n[machine]\ncores = 4 # four\n");
+        std::fs::write(&path, &text).unwrap();
+        save_trips(&path, &text, std::slice::from_ref(&trip)).unwrap();
+        let saved = std::fs::read_to_string(&path).unwrap();
+        assert!(saved.starts_with(head.trim_end()) && saved.contains("cores = 4 # four"), "{saved}");
+        assert_eq!(saved.matches("rate_hz").count(), entries, "{saved}");
+        assert!(saved.contains("round_trip_frames = [231.9999, 232.4, 232.5]"), "{saved}");
+        // Somebody else was faster: nothing is lost.
+        std::fs::write(&path, "# changed meanwhile\n").unwrap();
+        assert!(save_trips(&path, &saved, std::slice::from_ref(&trip)).is_err());
+        assert_eq!(std::fs::read_to_string(&path).unwrap(), "# changed meanwhile\n");
+    }
+    let text = format!("{head}\n");
+    std::fs::write(&path, &text).unwrap();
+    let other = NewTrip { driver: "asio".into(), ..trip };
+    assert!(save_trips(&path, &text, &[other]).is_err());
+}

@@ -1,27 +1,12 @@
 //! What breaks recordings, done to samples on purpose, with the truth kept.
 
-/// A way to break.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Fault {
-    /// Silence instead of sound.
-    Gap,
-    /// The last value again and again.
-    Hold,
-    /// The stretch before once more, in place of what belongs there.
-    Repeat,
-    /// Frames lost: what follows comes earlier.
-    Skip,
-    /// A few wrong frames.
-    Click,
-    /// One frame lost.
-    Slip,
-}
+use swiftloop_core::listen::Kind;
 
 /// One break.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Damage {
-    /// How.
-    pub fault: Fault,
+    /// How: a skip loses frames, a slip one frame, a repeat stands in place of what belongs there.
+    pub kind: Kind,
     /// First frame that is wrong, or first that comes after the lost ones, in the damaged recording.
     pub start: usize,
     /// Frames that are wrong or lost.
@@ -29,12 +14,10 @@ pub struct Damage {
 }
 
 /// Breaks all `channels` at `start` (a place in the samples as they are now).
-///
-/// # Panics
-/// Never: what does not fit is left alone.
+/// What does not fit is left alone.
 pub fn damage(
     channels: &mut [Vec<f32>],
-    fault: Fault,
+    kind: Kind,
     start: usize,
     length: usize,
     random: &mut fastrand::Rng,
@@ -45,16 +28,16 @@ pub fn damage(
     }
     let wrong = (0.05 + 0.2 * random.f32()) * if random.bool() { 1.0 } else { -1.0 };
     for samples in channels {
-        match fault {
-            Fault::Gap => samples[start..start + length].fill(0.0),
-            Fault::Hold => {
+        match kind {
+            Kind::Gap => samples[start..start + length].fill(0.0),
+            Kind::Hold => {
                 let last = samples[start - 1];
                 samples[start..start + length].fill(last);
             }
-            Fault::Repeat => samples.copy_within(start - length..start, start),
-            Fault::Skip => drop(samples.drain(start..start + length)),
-            Fault::Slip => drop(samples.remove(start)),
-            Fault::Click => {
+            Kind::Repeat => samples.copy_within(start - length..start, start),
+            Kind::Skip => drop(samples.drain(start..start + length)),
+            Kind::Slip => drop(samples.remove(start)),
+            Kind::Click => {
                 for (i, x) in samples[start..start + length].iter_mut().enumerate() {
                     *x += wrong * if i % 2 == 0 { 1.0 } else { -0.6 };
                 }
@@ -71,10 +54,10 @@ pub fn crackle(channels: &mut [Vec<f32>], block: usize, every: usize, seed: u64)
     let mut all = Vec::new();
     let mut at = phase + block * (2 + every / block);
     while at + 4 * block < channels.first().map_or(0, Vec::len) {
-        let fault = [Fault::Gap, Fault::Repeat, Fault::Skip][random.usize(0..3)];
+        let kind = [Kind::Gap, Kind::Repeat, Kind::Skip][random.usize(0..3)];
         let length = block * if random.u32(0..4) == 0 { 2 } else { 1 };
-        damage(channels, fault, at, length, &mut random);
-        all.push(Damage { fault, start: at, length });
+        damage(channels, kind, at, length, &mut random);
+        all.push(Damage { kind, start: at, length });
         at += length + block * (1 + (every as f64 / block as f64 * (0.5 + random.f64())) as usize);
     }
     all

@@ -6,12 +6,13 @@ mod faults;
 mod interface;
 mod music;
 
-pub use faults::{Damage, Fault, crackle, damage};
+pub use faults::{Damage, crackle, damage};
 pub use interface::{Interface, Take};
 pub use music::{Instrument, Style, band, play};
 
 /// One value of a normal distribution (Box and Muller).
-fn gauss(random: &mut fastrand::Rng) -> f64 {
+#[must_use]
+pub fn gauss(random: &mut fastrand::Rng) -> f64 {
     let u = 1.0 - random.f64();
     (-2.0 * u.ln()).sqrt() * (std::f64::consts::TAU * random.f64()).cos()
 }

@@ -79,7 +79,7 @@ fn measured() -> Result<String, Failure> {
     let takes = [128, 256, 512].map(|n| format!("{n}=loop-{n}.wav"));
     text.push_str(&said(&format!("probe fit {}", takes.join(" "))));
     let found = super::probe_fit::collected(&takes, dir.path())?;
-    text.push_str(&views::probe::fit(&found.0, found.1, None));
+    text.push_str(&views::probe_fit::show(&found.0, found.1, None));
     for name in ["mix-clean.wav", "mix-crackling.wav", "drone-two-clocks.wav"] {
         text.push_str(&said(&format!("listen {name}")));
         let recording = Recording::open(&dir.path().join(name))?;

@@ -11,13 +11,13 @@ use swiftloop_files::{FileError, Overwrite, Recording, save};
 
 pub fn run(options: &Listen) -> Result<ExitCode, Failure> {
     let recording = Recording::open(&options.recording)?;
-    let meter = views::listen::Progress::new(recording.seconds());
-    let findings = listen::listen(&recording, &AllCores, |share| meter.tell(share))?;
+    let bar = views::listen::progress();
+    let findings = listen::listen(&recording, &AllCores, |share| bar.set_position((share * 1000.0) as u64))?;
     let comparison = match &options.against {
         Some(path) => Some(against(&recording, path, options)?),
         None => None,
     };
-    meter.done();
+    bar.finish_and_clear();
     let heard = Heard { recording: &recording, findings: &findings, comparison: comparison.as_ref() };
     if let Some(file) = &options.svg {
         let overwrite = if options.force { Overwrite::Allow } else { Overwrite::Refuse };

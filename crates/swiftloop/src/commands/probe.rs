@@ -73,19 +73,10 @@ fn whole(path: &Path) -> Result<(Recording, Vec<Vec<f32>>), Failure> {
     Ok((recording, channels))
 }
 
-/// The recipe of a probe file: it is one when the same recipe makes the same file.
+/// The recipe of a probe file.
 fn recipe_of(path: &Path) -> Result<Recipe, Failure> {
     let (file, channels) = whole(path)?;
-    let peak = channels.iter().flatten().fold(0.0f32, |m, x| m.max(x.abs()));
-    let level = Decibels::of_amplitude(f64::from(peak)).0.round() as i32;
-    let fits = |bursts: usize| {
-        let recipe = Recipe::new(file.rate(), channels.len(), bursts, level).ok()?;
-        let near = |(a, b): (&f32, &f32)| (a - b).abs() <= 2.0 * file.depth().step();
-        let same = recipe.length() as u64 == file.frames()
-            && recipe.render().iter().zip(&channels).all(|(a, b)| a.iter().zip(b).all(near));
-        same.then_some(recipe)
-    };
-    (probe::recipe::FEWEST_BURSTS..=probe::recipe::MOST_BURSTS).find_map(fits).ok_or_else(|| {
+    Recipe::of(&channels, file.rate(), file.step()).ok_or_else(|| {
         Failure::usage(
             format!("{} is not a probe as probe make writes it", path.display()),
             "give the file that was played, unchanged, or leave --probe out",

@@ -22,9 +22,9 @@ pub fn run(options: &ProbeFit) -> Result<ExitCode, Failure> {
         saved = Some((path.as_path(), interface.as_str(), driver.as_str()));
     }
     if options.json {
-        return print_json(&views::probe::fit_json(&fit, rate));
+        return print_json(&views::probe_fit::json(&fit, rate));
     }
-    print(&views::probe::fit(&fit, rate, saved))
+    print(&views::probe_fit::show(&fit, rate, saved))
 }
 
 /// Round trips from the words of the command line, files in `dir`; all of one rate.

@@ -3,10 +3,11 @@
 
 use crate::failure::Failure;
 use std::path::Path;
+use swiftloop_core::listen::Kind;
 use swiftloop_core::probe::Recipe;
 use swiftloop_core::units::{Block, Hz, Ppm};
 use swiftloop_files::{Depth, Overwrite, save, wav_bytes};
-use swiftloop_host::simulated::{Fault, Instrument, Interface, Style, band, crackle, damage, play};
+use swiftloop_host::simulated::{Instrument, Interface, Style, band, crackle, damage, play};
 
 const RATE: Hz = Hz(48_000);
 
@@ -38,7 +39,7 @@ pub fn write(dir: &Path, overwrite: Overwrite) -> Result<(), Failure> {
     let mut slipping = play(Instrument::Drone, Style::Concert, RATE, 48_000 * 12, 1877);
     let mut random = fastrand::Rng::with_seed(3);
     for k in (1..13).rev() {
-        damage(&mut slipping, Fault::Slip, k * 42_735, 1, &mut random);
+        damage(&mut slipping, Kind::Slip, k * 42_735, 1, &mut random);
     }
     let all = [
         probe.clone(),

@@ -2,9 +2,8 @@
 
 use super::{BAD, FAINT, GOOD, STRONG, heading, lines, right, styled, table, wrapped};
 use serde_json::{Value, json};
-use std::io::IsTerminal;
 use std::path::Path;
-use swiftloop_core::listen::{Attribution, Cause, Comparison, Event, Findings, Kind, Programme};
+use swiftloop_core::listen::{Attribution, Cause, Comparison, Event, Findings, Kind, Programme, per_minute};
 use swiftloop_core::units::Decibels;
 use swiftloop_files::Recording;
 
@@ -29,35 +28,17 @@ impl Heard<'_> {
         self.comparison.map_or(&self.findings.attribution, |c| &c.attribution)
     }
 
-    fn per_minute(&self) -> f64 {
-        self.events().len() as f64 * 60.0 / self.recording.seconds()
+    /// Crackles in a minute.
+    pub fn per_minute(&self) -> f64 {
+        per_minute(self.events(), self.recording.frames(), self.recording.rate())
     }
 }
 
-/// A share that is done, on a terminal's stderr, when it takes long.
-pub struct Progress {
-    shown: bool,
-}
-
-impl Progress {
-    /// For so many seconds of recording.
-    pub fn new(seconds: f64) -> Self {
-        Self { shown: seconds > 600.0 && std::io::stderr().is_terminal() }
-    }
-
-    /// Tells.
-    pub fn tell(&self, share: f64) {
-        if self.shown {
-            eprint!("\rlistening {:3.0} %", share * 100.0);
-        }
-    }
-
-    /// Wipes it.
-    pub fn done(&self) {
-        if self.shown {
-            eprint!("\r               \r");
-        }
-    }
+/// How much of a recording is done: on a terminal's stderr only, gone at the end.
+pub fn progress() -> indicatif::ProgressBar {
+    let style = indicatif::ProgressStyle::with_template("listening {bar:40} {percent} %, {eta} left");
+    let bar = indicatif::ProgressBar::new(1000);
+    style.map_or_else(|_| bar.clone(), |s| bar.clone().with_style(s))
 }
 
 /// Events listed at most: the rest is in the JSON.
@@ -128,8 +109,7 @@ fn clock(seconds: f64) -> String {
 
 /// `3 gaps, 2 repeats`
 fn tally(events: &[Event]) -> String {
-    let kinds = [Kind::Gap, Kind::Hold, Kind::Repeat, Kind::Skip, Kind::Click, Kind::Slip];
-    let counted = kinds.map(|k| (k, events.iter().filter(|e| e.kind == k).count()));
+    let counted = Kind::ALL.map(|k| (k, events.iter().filter(|e| e.kind == k).count()));
     let words: Vec<String> = counted
         .iter()
         .filter(|(_, n)| *n > 0)

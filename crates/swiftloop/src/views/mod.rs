@@ -7,6 +7,7 @@ pub mod listen;
 pub mod picture;
 pub mod plan;
 pub mod probe;
+pub mod probe_fit;
 pub mod svg;
 pub mod timeline;
 pub mod trial;

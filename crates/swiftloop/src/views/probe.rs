@@ -4,7 +4,7 @@ use super::{BAD, FAINT, GOOD, STRONG, UNSURE, heading, lines, right, styled, tab
 use serde_json::{Value, json};
 use std::path::Path;
 use swiftloop_core::listen::Programme;
-use swiftloop_core::probe::{ChannelReading, Collected, Label, Onsets, Polarity, Reading, Recipe, Residual};
+use swiftloop_core::probe::{ChannelReading, Onsets, Polarity, Reading, Recipe, Residual};
 use swiftloop_core::units::{Frames, Hz};
 use swiftloop_files::{Depth, Recording};
 
@@ -35,7 +35,7 @@ fn digits(half: f64) -> usize {
 }
 
 /// A figure with `n` decimals, and no minus before a zero.
-fn figure(x: f64, n: usize) -> String {
+pub fn figure(x: f64, n: usize) -> String {
     let text = format!("{x:.n$}");
     match text.strip_prefix('-') {
         Some(rest) if rest.chars().all(|c| "0.".contains(c)) => rest.into(),
@@ -286,114 +286,5 @@ pub fn onset_json(found: &Onsets, rate: Hz) -> Value {
         "spread_frames": found.spread.0,
         "unanswered": found.unanswered,
         "events": found.events.iter().map(|e| json!({"act_frame": e.act.0, "delay_frames": e.delay.0, "delay_ms": e.delay.at(rate).0})).collect::<Vec<_>>(),
-    })
-}
-
-fn label(l: &Label) -> String {
-    match l {
-        Label::Block(b) => b.to_string(),
-        Label::Speed(s) => format!("\"{s}\""),
-    }
-}
-
-/// After `probe fit`; `saved` is rig, interface and driver.
-pub fn fit(found: &Collected, rate: Hz, saved: Option<(&Path, &str, &str)>) -> String {
-    let mut text = heading(&format!("Round trips at {rate} Hz"));
-    match &found.line {
-        Some(line) => {
-            let answer =
-                format!("R(N) = {} · N + {} frames", figure(line.blocks, 3), figure(line.fixed.0, 2));
-            text.push_str(&format!("{}\n", styled(STRONG, answer)));
-            let whole = (line.blocks - line.blocks.round()).abs() < 0.02;
-            let held = if whole {
-                format!("{} blocks", figure(line.blocks, 0))
-            } else {
-                format!("{:.3} blocks", line.blocks)
-            };
-            // One block in and one out are the least that a driver can hold.
-            let hidden = line.blocks.round() - 2.0;
-            let beyond = match hidden.max(0.0) as u32 {
-                0 if hidden < 0.0 => "fewer than one in, one out: the recorder compensates, or the takes are not of the buffers named".to_string(),
-                0 => "the least there can be: one in, one out".to_string(),
-                1 => "one more than the least: often a second one out, against dropouts".to_string(),
-                n => format!("{n} more than the least of one in, one out"),
-            };
-            text.push_str(&wrapped("  ", &format!(
-                "The driver really holds {held} ({beyond}), and {:.2} frames ({:.3} ms) whatever the buffer: converters, safety, transport.",
-                line.fixed.0, line.fixed.at(rate).0
-            )));
-            if !whole {
-                text.push_str(&wrapped("  ! ", "Not a whole number of blocks: something in the way works in blocks of its own, or the takes are not of the buffers named."));
-            }
-            if line.buffers == 2 {
-                text.push_str(&wrapped(
-                    "  ",
-                    "Two buffers always lie on a line: a third would show whether the line holds.",
-                ));
-            } else {
-                let clean = line.unexplained.0 < 1.0;
-                let lead = if clean { "  " } else { "  ! " };
-                let tail = if clean {
-                    "the line holds"
-                } else {
-                    "the driver does not grow evenly with its buffer: trust the measured buffers, not what lies between"
-                };
-                text.push_str(&wrapped(
-                    lead,
-                    &format!("Farthest from the line: {:.3} frames; {tail}.", line.unexplained.0),
-                ));
-            }
-        }
-        None if found.trips.iter().any(|t| matches!(t.label, Label::Speed(_))) => {
-            text.push_str("Speeds without figures have theirs now:\n");
-        }
-        None => text.push_str("One buffer gives no line: record the probe at another one as well.\n"),
-    }
-    let mut t = table(&[" buffer", "round trip", "low – high", "in ms", "takes", "from start to start"]);
-    for trip in &found.trips {
-        t.add_row(vec![
-            format!(" {}", label(&trip.label)),
-            figure(trip.range.typical().0, 3),
-            format!("{} – {}", figure(trip.range.low().0, 3), figure(trip.range.high().0, 3)),
-            figure(trip.range.typical().at(rate).0, 3),
-            trip.takes.to_string(),
-            match trip.takes {
-                1 => "one start only".into(),
-                _ => format!("{:.3} frames", trip.start_to_start.0),
-            },
-        ]);
-    }
-    right(&mut t, &[0, 1, 3, 4]);
-    text.push('\n');
-    text.push_str(&lines(&t));
-    if found.trips.iter().any(|t| t.takes > 1 && t.start_to_start.0 > 1.0) {
-        text.push_str(&wrapped("  ! ", "The loop changes when the driver is started again: overdubs move by as much. Start it once and leave it."));
-    }
-    match saved {
-        Some((path, interface, driver)) => text.push_str(&format!(
-            "\nWritten into {0}: {1} round trip{2} of {interface} by {driver}.\nNext:  swiftloop plan {0} SESSION.toml\n",
-            path.display(), found.trips.len(), if found.trips.len() == 1 { "" } else { "s" }
-        )),
-        None => text.push_str("\nNext: add --save rig.toml --interface … --driver …, and plan works with these figures.\n"),
-    }
-    text
-}
-
-/// `probe fit --json`
-pub fn fit_json(found: &Collected, rate: Hz) -> Value {
-    json!({
-        "format": "swiftloop.probe-fit/1",
-        "sample_rate_hz": rate,
-        "blocks": found.line.map(|l| l.blocks),
-        "fixed_frames": found.line.map(|l| l.fixed.0),
-        "unexplained_frames": found.line.map(|l| l.unexplained.0),
-        "trips": found.trips.iter().map(|t| json!({
-            "buffer": match &t.label { Label::Block(b) => json!(b), Label::Speed(s) => json!(s) },
-            "low_frames": t.range.low().0,
-            "round_trip_frames": t.range.typical().0,
-            "high_frames": t.range.high().0,
-            "takes": t.takes,
-            "start_to_start_frames": t.start_to_start.0,
-        })).collect::<Vec<_>>(),
     })
 }

@@ -11,10 +11,11 @@ use swiftloop_core::loops::Bench;
 /// Fewer dropouts than one in so many hours are drawn at the foot.
 const FLOOR: f64 = 1e-4;
 const CEILING: f64 = 1e5;
-const INK: RGBColor = RGBColor(0x2b, 0x33, 0x3f);
-const QUIET: RGBColor = RGBColor(0x8a, 0x93, 0x9e);
-const LINE: RGBColor = RGBColor(0x1f, 0x6f, 0x8b);
-const MARK: RGBColor = RGBColor(0xc1, 0x4d, 0x1f);
+pub(super) const INK: RGBColor = RGBColor(0x2b, 0x33, 0x3f);
+pub(super) const QUIET: RGBColor = RGBColor(0x8a, 0x93, 0x9e);
+pub(super) const LINE: RGBColor = RGBColor(0x1f, 0x6f, 0x8b);
+pub(super) const MARK: RGBColor = RGBColor(0xc1, 0x4d, 0x1f);
+pub(super) const GRID: RGBColor = RGBColor(0xe8, 0xea, 0xed);
 
 struct Panel<'a> {
     title: String,
@@ -104,7 +105,7 @@ fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::err
         .label_style(("sans-serif", 14, &INK))
         .axis_desc_style(("sans-serif", 15, &INK))
         .light_line_style(WHITE)
-        .bold_line_style(RGBColor(0xe8, 0xea, 0xed))
+        .bold_line_style(GRID)
         .axis_style(QUIET)
         .draw()?;
     chart.draw_series(DashedLineSeries::new(

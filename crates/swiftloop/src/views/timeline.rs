@@ -1,14 +1,11 @@
 //! `listen --svg`: the whole recording with its crackles on a line, and the worst of them from close by.
 
 use super::listen::Heard;
+use super::svg::{GRID, INK, LINE, MARK, QUIET};
 use plotters::prelude::*;
-use swiftloop_core::listen::{Event, Kind, Programme};
+use swiftloop_core::listen::{Event, Kind, Programme, worst};
 use swiftloop_files::FileError;
 
-const INK: RGBColor = RGBColor(0x22, 0x2b, 0x36);
-const QUIET: RGBColor = RGBColor(0x9a, 0xa5, 0xb1);
-const WAVE: RGBColor = RGBColor(0x1f, 0x6f, 0x8b);
-const MARK: RGBColor = RGBColor(0xb5, 0x3a, 0x2d);
 /// Columns of the timeline.
 const COLUMNS: u64 = 1100;
 /// Frames of each column that are looked at: a timeline of an hour need not read all of it.
@@ -21,8 +18,7 @@ type Drawn = Result<(), Box<dyn std::error::Error>>;
 
 pub fn draw(heard: &Heard<'_>) -> Result<String, FileError> {
     let envelope = envelope(heard)?;
-    let worst = worst(heard.events());
-    let close: Vec<(Event, u64, Vec<f32>)> = worst
+    let close: Vec<(&Event, u64, Vec<f32>)> = worst(heard.events(), CLOSE_UPS)
         .into_iter()
         .map(|e| {
             let margin = (e.length).clamp(80, 800);
@@ -64,38 +60,15 @@ fn envelope(heard: &Heard<'_>) -> Result<Vec<(f64, f32, f32)>, FileError> {
         .collect()
 }
 
-/// The most audible first: long, sure, of different kinds; then in order of time.
-fn worst(events: &[Event]) -> Vec<Event> {
-    let weight =
-        |e: &Event| e.confidence * (1.0 + (e.length.max(e.shift.map_or(0, i64::unsigned_abs)) as f64).sqrt());
-    let mut all: Vec<&Event> = events.iter().collect();
-    all.sort_by(|a, b| weight(b).total_cmp(&weight(a)));
-    let mut chosen: Vec<Event> = Vec::new();
-    for pass in 0..2 {
-        for e in &all {
-            let new_kind = !chosen.iter().any(|c| c.kind == e.kind);
-            if chosen.len() < CLOSE_UPS && (new_kind || pass == 1) && !chosen.contains(e) {
-                chosen.push((*e).clone());
-            }
-        }
-    }
-    chosen.sort_by_key(|e| e.start);
-    chosen
-}
-
-fn kinds() -> [Kind; 6] {
-    [Kind::Gap, Kind::Hold, Kind::Repeat, Kind::Skip, Kind::Click, Kind::Slip]
-}
-
 fn timeline(area: &Shown<'_>, heard: &Heard<'_>, envelope: &[(f64, f32, f32)]) -> Drawn {
     let seconds = heard.recording.seconds();
     let events = heard.events();
     let rate = f64::from(heard.recording.rate().0);
-    let used: Vec<Kind> = kinds().into_iter().filter(|k| events.iter().any(|e| e.kind == *k)).collect();
+    let used: Vec<Kind> = Kind::ALL.into_iter().filter(|k| events.iter().any(|e| e.kind == *k)).collect();
     let peak = envelope.iter().fold(0.05f32, |m, c| m.max(c.2).max(-c.1)) * 1.05;
     let title = match events.len() {
         0 => "no crackles".to_string(),
-        n => format!("{n} crackles, {:.1} a minute", n as f64 * 60.0 / seconds),
+        n => format!("{n} crackle{}, {:.1} a minute", if n == 1 { "" } else { "s" }, heard.per_minute()),
     };
     // A lane under the sound for each kind that occurs.
     let lanes = used.len() as f32;
@@ -115,14 +88,14 @@ fn timeline(area: &Shown<'_>, heard: &Heard<'_>, envelope: &[(f64, f32, f32)]) -
         .label_style(("sans-serif", 14, &INK))
         .axis_desc_style(("sans-serif", 15, &INK))
         .light_line_style(WHITE)
-        .bold_line_style(RGBColor(0xe8, 0xea, 0xed))
+        .bold_line_style(GRID)
         .axis_style(QUIET)
         .draw()?;
     let width = seconds / envelope.len().max(1) as f64;
     chart.draw_series(
         envelope
             .iter()
-            .map(|(t, low, high)| Rectangle::new([(*t, *low), (t + width, *high)], WAVE.mix(0.55).filled())),
+            .map(|(t, low, high)| Rectangle::new([(*t, *low), (t + width, *high)], LINE.mix(0.55).filled())),
     )?;
     for (i, kind) in used.iter().enumerate() {
         let (high, low) =
@@ -171,14 +144,14 @@ fn close_up(area: &Shown<'_>, heard: &Heard<'_>, event: &Event, from: u64, sampl
         .label_style(("sans-serif", 13, &INK))
         .axis_desc_style(("sans-serif", 13, &INK))
         .light_line_style(WHITE)
-        .bold_line_style(RGBColor(0xe8, 0xea, 0xed))
+        .bold_line_style(GRID)
         .axis_style(QUIET)
         .draw()?;
     let (first, last) = (event.start as f64, (event.start + event.length.max(1)) as f64);
     chart.draw_series([Rectangle::new([(first, -peak), (last, peak)], MARK.mix(0.14).filled())])?;
     chart.draw_series(LineSeries::new(
         samples.iter().enumerate().map(|(i, x)| ((from + i as u64) as f64, *x)),
-        WAVE.stroke_width(2),
+        LINE.stroke_width(2),
     ))?;
     chart.draw_series([PathElement::new(vec![(first, -peak), (first, peak)], MARK.stroke_width(1))])?;
     Ok(())

@@ -5,6 +5,7 @@
 use assert_cmd::Command;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
 use tempfile::TempDir;
 
 /// A folder with the demo's files in it.
@@ -23,9 +24,23 @@ impl Folder {
         Self { dir: TempDir::new().expect("a temporary folder") }
     }
 
+    /// The program writes the demo once for all tests of a file; each gets descriptions to edit and the same recordings.
     pub fn with_demo() -> Self {
+        static DEMO: OnceLock<Folder> = OnceLock::new();
+        let demo = DEMO.get_or_init(|| {
+            let folder = Self::empty();
+            assert_eq!(folder.run(&["demo", "."]).code, 0);
+            folder
+        });
         let folder = Self::empty();
-        assert_eq!(folder.run(&["demo", "."]).code, 0);
+        for name in demo.files() {
+            let (from, to) = (demo.path(&name), folder.path(&name));
+            if name.ends_with(".wav") {
+                std::fs::hard_link(from, to).expect("linked");
+            } else {
+                std::fs::copy(from, to).expect("copied");
+            }
+        }
         folder
     }
 
