@@ -14,6 +14,8 @@
 //! | [`advice`] | rig + session + setting → what is wrong around the setting, and how to put it right |
 //! | [`probe`] | the test signal, and what came back → delay, drift, jitter, polarity, gain |
 //! | [`listen`] | a recording → crackles: where, what kind, how long, which block size explains them |
+//! | [`soak`] | what a real-time thread lived through → a profile of the machine, seen beside predicted, holds or breaks |
+//! | [`survey`] | what a computer has → what on it hurts audio, with cure and way back |
 //! | [`stats`] | the few statistics that no well-kept crate has |
 
 pub mod advice;
@@ -25,7 +27,9 @@ pub mod probe;
 pub mod rig;
 pub mod risk;
 pub mod session;
+pub mod soak;
 pub mod stats;
+pub mod survey;
 pub mod tables;
 pub mod units;
 

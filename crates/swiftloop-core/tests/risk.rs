@@ -65,11 +65,13 @@ fn simulated_rate(model: &RiskModel<'_>, work: f64, blocks: u64) -> f64 {
         high
     };
     let normal = |a: f64, b: f64| (-2.0 * a.max(1e-300).ln()).sqrt() * (std::f64::consts::TAU * b).cos();
+    // The law as the table states it, not as the model cut it into cells.
+    let class = swiftloop_files::tables().machine_class("desktop", "balanced").unwrap();
+    let variation = class.variation.typical().0;
     let (mut backlog, mut broken) = (0.0f64, 0u64);
     let deadline = model.reserve * model.period_us;
     for _ in 0..blocks {
-        let service =
-            delay(uniform()) + work * (model.wake.typical.variation * normal(uniform(), uniform())).exp();
+        let service = delay(uniform()) + work * (variation * normal(uniform(), uniform())).exp();
         if backlog + service > deadline {
             broken += 1;
             backlog = 0.0;
@@ -127,4 +129,31 @@ fn a_measured_profile_is_used_and_is_narrower_than_the_class() {
     let (own, narrow) = spread(&measured);
     assert_eq!((class, own), (Origin::Assumed, Origin::Measured));
     assert!(narrow < wide / 3.0, "{narrow} against {wide} decades");
+}
+
+/// Blocks one after another, each with a drawn delay and the same work, going on at the next period after a late one.
+#[test]
+fn a_soak_counts_as_often_as_the_model_says_it_will() {
+    let wake = wake();
+    let class = swiftloop_files::tables().machine_class("desktop", "balanced").unwrap();
+    let variation = class.variation.typical().0;
+    let mut random = fastrand::Rng::with_seed(21);
+    let mut gauss =
+        || (-2.0 * (1.0 - random.f64()).ln()).sqrt() * (std::f64::consts::TAU * random.f64()).cos();
+    let period = 667.0;
+    for work in [635.0, 660.0, 700.0, 1500.0] {
+        let model = RiskModel { period_us: period, reserve: 1.0, wake: &wake };
+        let (mut at, mut misses) = (0.0f64, 0u32);
+        let blocks = 200_000.0;
+        while at < blocks {
+            // Half of all wake-ups are later than the median: enough of a law where work alone nearly fills the period.
+            let took = work * (variation * gauss()).exp() + class.median_us.typical().0;
+            let late = took > period;
+            misses += u32::from(late);
+            at += if late { (took / period).floor() + 1.0 } else { 1.0 };
+        }
+        let seen = f64::from(misses) / blocks * 3.6e9 / period;
+        let ratio = model.counted(&[(1.0, work)]).typical / seen;
+        assert!((0.6..1.7).contains(&ratio), "work {work}: ratio {ratio:.2}");
+    }
 }

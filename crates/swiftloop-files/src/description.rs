@@ -23,6 +23,16 @@ pub fn read_rig(path: &Path, tables: &Tables) -> Result<Rig, FileError> {
     rig_from(&path.display().to_string(), &read_text(path)?, tables)
 }
 
+/// The text of a rig that is to be changed, once it has proved to be one.
+///
+/// # Errors
+/// See [`FileError`].
+pub fn read_rig_text(path: &Path, tables: &Tables) -> Result<String, FileError> {
+    let text = read_text(path)?;
+    rig_from(&path.display().to_string(), &text, tables)?;
+    Ok(text)
+}
+
 /// Reads and checks a session; interfaces named in it are checked against `rig`.
 ///
 /// # Errors

@@ -35,11 +35,18 @@ pub fn save_trips(path: &Path, text: &str, trips: &[NewTrip]) -> Result<(), File
         })?;
         put(driver, &new.trip);
     }
+    replace(path, text, &document.to_string())
+}
+
+/// Puts `new` in the place of `text`, unless somebody else was there in between.
+pub(crate) fn replace(path: &Path, text: &str, new: &str) -> Result<(), FileError> {
+    let refuse =
+        |why: String, help: &str| FileError::Unreadable { path: path.into(), why, help: help.into() };
     let now = std::fs::read_to_string(path).map_err(|e| refuse(e.to_string(), "check the file"))?;
     if now != text {
         return Err(refuse("it has been changed meanwhile".into(), "run the command again"));
     }
-    save(path, document.to_string().as_bytes(), Overwrite::Allow)
+    save(path, new.as_bytes(), Overwrite::Allow)
 }
 
 fn find_driver<'a>(document: &'a mut DocumentMut, interface: &str, driver: &str) -> Option<&'a mut Table> {

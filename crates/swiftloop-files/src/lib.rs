@@ -4,19 +4,23 @@
 
 mod description;
 mod edit;
+mod edit_profile;
 mod error;
 pub mod generated;
 mod save;
 mod schema;
+mod surveyed;
 mod tables;
 mod template;
 mod wav;
 
-pub use description::{read_rig, read_session, rig_from, session_from};
+pub use description::{read_rig, read_rig_text, read_session, rig_from, session_from};
 pub use edit::{NewTrip, save_trips};
+pub use edit_profile::{save_profile, with_profile};
 pub use error::FileError;
 pub use save::{Overwrite, save};
 pub use schema::{rig_schema, session_schema};
+pub use surveyed::{Added, save_surveyed};
 pub use tables::tables;
 pub use template::Answers;
 pub use wav::{Depth, Recording, wav_bytes};

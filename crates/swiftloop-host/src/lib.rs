@@ -2,6 +2,11 @@
 //! that is ([`simulated`]). The idea is that everything asked of the operating system is asked here and nowhere else.
 
 mod computer;
+#[cfg(test)]
+mod counting;
+pub mod jack;
 pub mod simulated;
+pub mod soak;
+pub mod survey;
 
 pub use computer::{Computer, look};

@@ -28,6 +28,8 @@ pub struct Cli {
 pub enum Command {
     /// Give me files to start from (asks on a terminal; with options it asks nothing)
     New(New),
+    /// What has this machine got, and what on it hurts audio?
+    Survey(Survey),
     /// Which setting for each interface and phase, with which remedies, and why?
     Plan(Plan),
     /// What would this setting give? With no files at all: a first answer from the driver table
@@ -37,8 +39,13 @@ pub enum Command {
     Probe(Probe),
     /// Is this recording free of crackles, and where did they come from?
     Listen(Listen),
+    /// Does this machine hold this block? Which is the smallest it holds?
+    Soak(Box<Soak>),
     /// Show me everything on the sample session
     Demo(Demo),
+    /// Puts a server's buffer back when a soak is killed; started by soak itself
+    #[command(hide = true)]
+    KeepBuffer(KeepBuffer),
     /// JSON Schema of a file format, for editors
     Schema {
         /// Which file.
@@ -314,6 +321,115 @@ pub struct Listen {
     /// One JSON object instead of text
     #[arg(long)]
     pub json: bool,
+}
+
+/// `survey`
+#[derive(Args)]
+pub struct Survey {
+    /// Read a copy of another computer's files under this folder instead (see the README for what to copy)
+    #[arg(long, value_name = "DIR")]
+    pub root: Option<PathBuf>,
+    /// Write what was found into this rig file; in an existing one only what is missing is added
+    #[arg(long, value_name = "RIG")]
+    pub save: Option<PathBuf>,
+    /// One JSON object instead of text
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// `soak`
+#[derive(Args)]
+pub struct Soak {
+    /// rig.toml; with a session, the work is that of the plan's setting
+    pub rig: Option<PathBuf>,
+    /// session.toml
+    #[arg(requires = "rig")]
+    pub session: Option<PathBuf>,
+    /// Interface (not needed when there is one)
+    #[arg(long, requires = "session")]
+    pub interface: Option<String>,
+    /// Phase (not needed when there is one)
+    #[arg(long, requires = "session")]
+    pub phase: Option<String>,
+    /// Block in frames (as planned; 128 without a session)
+    #[arg(long)]
+    pub buffer: Option<Block>,
+    /// Sample rate in hertz (as planned; 48000 without a session)
+    #[arg(long)]
+    pub rate: Option<Hz>,
+    /// Work of each block in percent of its period, on every worker (50 without a session)
+    #[arg(long, value_name = "PERCENT", conflicts_with = "session", value_parser = clap::value_parser!(u32).range(0..=100))]
+    pub work: Option<u32>,
+    /// Threads that share the work (as planned; 1 without a session)
+    #[arg(long, value_parser = clap::value_parser!(u32).range(1..=256))]
+    pub workers: Option<u32>,
+    /// Blocks the device plays from: with more than 2 lateness is carried over (as the driver has it; 2 without a session)
+    #[arg(long, value_name = "BLOCKS", value_parser = clap::value_parser!(u32).range(2..=16))]
+    pub playback_blocks: Option<u32>,
+    /// How long each block is soaked, in seconds; half as long again it is listened to in between, to predict from
+    #[arg(long, default_value_t = 60.0, value_parser = seconds)]
+    pub seconds: f64,
+    /// Climb from the smallest block to the first that holds
+    #[arg(long)]
+    pub ladder: bool,
+    /// Misses per hour that are borne (as the phase bears; 1 without a session)
+    #[arg(long, value_name = "PER_HOUR", value_parser = bearable)]
+    pub bearable: Option<f64>,
+    /// How often each of the two wrong answers may be given
+    #[arg(long, default_value_t = 0.05, value_parser = error_rate)]
+    pub error: f64,
+    /// Hold the processor out of deep idle: shows what saving power costs
+    #[arg(long)]
+    pub awake: bool,
+    /// Be a client of a running audio server instead: real periods, real xruns
+    #[arg(long, value_enum, value_name = "SERVER")]
+    pub through: Option<Server>,
+    /// Put the measured profile into this rig file; comments and order stay, an older profile is kept to compare
+    #[arg(long, value_name = "RIG")]
+    pub save: Option<PathBuf>,
+    /// Tell what changed since the profile in this rig file, and whether it is more than chance
+    #[arg(long, value_name = "RIG")]
+    pub compare: Option<PathBuf>,
+    /// One JSON object instead of text
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// `keep-buffer`
+#[derive(Args)]
+pub struct KeepBuffer {
+    /// Buffer to put back
+    #[arg(long)]
+    pub frames: u32,
+    /// The server's library
+    #[arg(long)]
+    pub library: PathBuf,
+}
+
+/// Servers that can be soaked through.
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Server {
+    /// JACK, or PipeWire in its place
+    Jack,
+}
+
+fn number(text: &str, from: f64, to: f64) -> Result<f64, String> {
+    match text.parse::<f64>() {
+        Ok(x) if (from..=to).contains(&x) => Ok(x),
+        _ => Err(format!("expected a number from {from} to {to}")),
+    }
+}
+
+fn seconds(text: &str) -> Result<f64, String> {
+    number(text, 1.0, 86_400.0)
+}
+
+fn bearable(text: &str) -> Result<f64, String> {
+    number(text, 0.001, 1e6)
+}
+
+fn error_rate(text: &str) -> Result<f64, String> {
+    number(text, 0.0001, 0.4)
 }
 
 /// `demo`

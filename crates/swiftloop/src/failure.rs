@@ -10,6 +10,8 @@ pub enum Failure {
     File(Box<FileError>),
     /// What was asked makes no sense: what is wrong, and what to do.
     Usage(String, String),
+    /// This machine cannot do it: what is missing, and what to do.
+    Machine(String, String),
     /// The output could not be written.
     Output(std::io::Error),
 }
@@ -32,19 +34,25 @@ impl Failure {
         Self::Usage(what.into(), help.into())
     }
 
-    /// Prints the failure to stderr; 2, or 0 when whoever read our output went away.
+    /// A failure of the machine.
+    pub fn machine(what: impl Into<String>, help: impl Into<String>) -> Self {
+        Self::Machine(what.into(), help.into())
+    }
+
+    /// Prints the failure to stderr; 2, 3 when the machine cannot, or 0 when whoever read our output went away.
     pub fn report(self) -> ExitCode {
+        let code = if matches!(self, Self::Machine(..)) { 3 } else { 2 };
         let text = match self {
             Self::Output(e) if e.kind() == std::io::ErrorKind::BrokenPipe => return ExitCode::SUCCESS,
             Self::Output(e) => simple(&format!("cannot write the output: {e}"), "check where it goes"),
-            Self::Usage(what, help) => simple(&what, &help),
+            Self::Usage(what, help) | Self::Machine(what, help) => simple(&what, &help),
             Self::File(e) => match *e {
                 FileError::Wrong { name, text, span, what, help } => located(name, text, span, what, help),
                 other => simple(&other.to_string(), other.help()),
             },
         };
         anstream::eprint!("{text}");
-        ExitCode::from(2)
+        ExitCode::from(code)
     }
 }
 

@@ -110,10 +110,11 @@ impl<'a> Scene<'a> {
             .filter_map(|(performer, p)| Some(Need { performer, cue: session.node_of(&p.cue)? }))
             .collect();
         let machine = &bench.rig.machine;
-        let class_speed = |power: Power| {
+        let class_share = |power: Power| {
             bench.tables.machine_class(&machine.class, power.word()).map_or(1.0, |c| c.speed.0)
-                * machine.speed()
         };
+        // A measured speed is that under one plan; another plan changes it as the class does.
+        let full = machine.measured_speed().map_or(machine.speed(), |(m, under)| m / class_share(under));
         let powers = [machine.power, Power::Performance];
         let mut scene = Self {
             bench,
@@ -136,7 +137,7 @@ impl<'a> Scene<'a> {
             streams_mb_s: 0.0,
             memory_gb: 0.0,
             wake: powers.map(|p| WakeSet::of(machine, p, bench.tables)),
-            speed: powers.map(class_speed),
+            speed: powers.map(|p| full * class_share(p)),
         };
         (scene.streams_mb_s, scene.memory_gb) = resources(&bench, phase, rate);
         scene.forced_by_roll = scene.forced_by_roll();

@@ -105,7 +105,9 @@ fn check_machine(machine: &Machine, tables: &Tables) -> Result<(), Invalid> {
     if machine.memory_gb.0 <= 0.0 {
         return Err(Invalid::new("a machine without memory", "write the memory in gigabytes").at("memory_gb"));
     }
-    machine.wake.as_ref().map_or(Ok(()), |w| check_profile(w).map_err(|e| e.at("wake")))
+    machine.wake.as_ref().map_or(Ok(()), |w| check_profile(w).map_err(|e| e.at("wake")))?;
+    let mut earlier = machine.earlier_wake.iter().enumerate();
+    earlier.try_for_each(|(i, w)| check_profile(w).map_err(|e| e.in_list("earlier_wake", i)))
 }
 
 fn check_profile(profile: &WakeProfile) -> Result<(), Invalid> {
@@ -122,6 +124,18 @@ fn check_profile(profile: &WakeProfile) -> Result<(), Invalid> {
             "a measured profile should not be edited by hand; measure again",
         )
         .at("wakes"));
+    }
+    let paced = profile.pace.windows(2).all(|w| w[0].up_to < w[1].up_to);
+    if !paced || profile.pace.iter().any(|p| p.up_to.0 <= 0.0 || p.count == 0) {
+        return Err(
+            Invalid::new("paces are above zero, in rising order, none empty", "measure again").at("pace")
+        );
+    }
+    if profile.core_speed.is_some_and(|s| s.0 < 0.01 || s.0 > 100.0) {
+        return Err(Invalid::new("a speed lies between 0.01 and 100", "measure again").at("core_speed"));
+    }
+    if profile.pace_drift.is_some_and(|d| d.0 < 0.0 || d.0 > 3.0) {
+        return Err(Invalid::new("a drift lies between 0 and 3", "measure again").at("pace_drift"));
     }
     if profile.scale_us.low().0 <= 0.0 {
         return Err(Invalid::new("the scale of a tail is above zero", "measure again").at("scale_us"));

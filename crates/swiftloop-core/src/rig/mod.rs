@@ -11,7 +11,7 @@ mod profile;
 
 pub use buffers::{Buffers, CountTimesSize, Offered, Steps};
 pub use driver::{Driver, MeasuredTrip, Reported};
-pub use profile::{WakeBin, WakeProfile};
+pub use profile::{PaceBin, WakeBin, WakeProfile};
 
 use crate::units::{Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Range, Share};
 use schemars::JsonSchema;
@@ -66,6 +66,9 @@ pub struct Machine {
     pub other_load: Share,
     /// Wake-up delays measured on this machine; without it the class profile is assumed.
     pub wake: Option<WakeProfile>,
+    /// Earlier profiles, to compare with; the latest last. They do not count for the plan.
+    #[serde(default)]
+    pub earlier_wake: Vec<WakeProfile>,
 }
 
 fn desktop() -> String {
@@ -273,6 +276,13 @@ impl Machine {
     #[must_use]
     pub fn speed(&self) -> f64 {
         self.core_speed.map_or(1.0, |s| s.0)
+    }
+
+    /// Speed of a core if it was measured, and the power plan under which.
+    #[must_use]
+    pub fn measured_speed(&self) -> Option<(f64, Power)> {
+        let wake = self.wake.as_ref()?;
+        Some((wake.core_speed?.0, wake.power.unwrap_or(self.power)))
     }
 }
 

@@ -1,6 +1,7 @@
 //! A measured profile of wake-up delays: a histogram and the generalised Pareto tail fitted to it, with the
 //! uncertainty of the fit. A measuring command writes it into the rig file; the risk model reads it.
 
+use super::Power;
 use crate::units::{Factor, Micros, Range, Share};
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -27,6 +28,33 @@ pub struct WakeProfile {
     pub variation: Option<Range<Factor>>,
     /// Mean run of late blocks in one hiccup (1 when they come alone); the reciprocal of the extremal index.
     pub cluster: Option<Factor>,
+    /// Histogram of how long work took beside undisturbed work (1 = as calibrated), in rising order.
+    #[serde(default)]
+    pub pace: Vec<PaceBin>,
+    /// How the pace drifts from second to second: standard deviation of its logarithm.
+    pub pace_drift: Option<Factor>,
+    /// Speed of one core relative to the reference core, measured at the same time.
+    pub core_speed: Option<Factor>,
+    /// Power plan under which it was measured (that of the machine when left out).
+    pub power: Option<Power>,
+    /// Kernel that ran.
+    pub kernel: Option<String>,
+    /// How the clocks were governed.
+    pub clocks: Option<String>,
+    /// The thread had real-time priority.
+    pub realtime: Option<bool>,
+    /// The processor was held out of deep idle.
+    pub held_awake: Option<bool>,
+}
+
+/// One bin of the pace.
+#[derive(Debug, Clone, Copy, PartialEq, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PaceBin {
+    /// Upper bound of the bin.
+    pub up_to: Factor,
+    /// Blocks in it.
+    pub count: u64,
 }
 
 /// One bin of the histogram.

@@ -4,25 +4,6 @@
 use super::{Wake, WakeSet, mean_blocks_to_dropout};
 use serde::Serialize;
 
-/// Standard normal nodes and weights that stand for the logarithm of execution time. Up to three standard
-/// deviations each cell's mean, so that the mean work is right (near saturation everything depends on it); beyond, each
-/// cell's upper end, so that the tail is never taken too lightly.
-const NODES: [(f64, f64); 13] = [
-    (-1.525135, 1.5865525393e-01),
-    (-0.459862, 3.4134474607e-01),
-    (0.357771, 2.7337264762e-01),
-    (1.073831, 1.5982015111e-01),
-    (1.791371, 5.4582728614e-02),
-    (2.511161, 1.0874574623e-02),
-    (3.500000, 1.1172689526e-03),
-    (4.000000, 2.0095783720e-04),
-    (4.500000, 2.8273568708e-05),
-    (5.000000, 3.1110215529e-06),
-    (5.500000, 2.6766200939e-07),
-    (6.000000, 1.8002974833e-08),
-    (7.000000, 9.8658764491e-10),
-];
-
 /// Dropouts per hour with their doubt.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 pub struct Dropouts {
@@ -97,6 +78,8 @@ const US_PER_HOUR: f64 = 3.6e9;
 /// Grid of the backlog chain in one period, and the most states it may have.
 const GRID: usize = 8;
 const MOST_STATES: f64 = 48.0;
+/// Periods that one late block may span: what is longer is rare, and changes nothing.
+const LONGEST_SPAN: u32 = 256;
 
 impl RiskModel<'_> {
     /// Dropouts per hour, typical figures only, for patterns of `(weight, work in µs)`.
@@ -114,27 +97,28 @@ impl RiskModel<'_> {
         Dropouts { low: low.min(typical), typical, high: high.max(typical) }
     }
 
+    /// Dropouts per hour as a soak counts them: after a late block it goes on at the next period, so the periods that a
+    /// late block spans bring no block of their own, `1 + Σⱼ P(longer than j periods)` of them for every block done.
+    /// Unlike [`RiskModel::dropouts`] this falls again when blocks take many periods.
+    #[must_use]
+    pub fn counted(&self, patterns: &[(f64, f64)]) -> Dropouts {
+        let one = |wake: &Wake| {
+            let longer = |j: u32| later_than(wake, patterns, f64::from(j) * self.period_us);
+            let spanned: f64 = (1..=LONGEST_SPAN).map(longer).take_while(|p| *p > 1e-9).sum();
+            self.per_hour(wake, patterns) / (1.0 + spanned)
+        };
+        let all = [&self.wake.low, &self.wake.typical, &self.wake.high].map(one);
+        Dropouts { low: all[0].min(all[1]), typical: all[1], high: all[2].max(all[1]) }
+    }
+
     fn per_hour(&self, wake: &Wake, patterns: &[(f64, f64)]) -> f64 {
         let blocks_per_hour = US_PER_HOUR / self.period_us;
         let deadline = self.reserve * self.period_us;
-        // The discrete law of execution time, all patterns together.
-        let spread: [f64; NODES.len()] = NODES.map(|(z, _)| (wake.variation * z).exp());
-        let work: Vec<(f64, f64)> = patterns
-            .iter()
-            .flat_map(|&(weight, us)| {
-                NODES.iter().zip(spread).map(move |(node, k)| (weight * node.1, us * k))
-            })
-            .collect();
-        // P(wake-up delay + work × variation > t).
-        let late = |t: f64| -> f64 {
-            work.iter()
-                .map(|&(weight, us)| if us >= t { weight } else { weight * wake.later_than(t - us) })
-                .sum()
-        };
+        let late = |t: f64| later_than(wake, patterns, t);
         if self.reserve < 1.5 {
             // Late in nearly every block is one long dropout, but no less annoying for that: count each.
-            let late = late(deadline);
-            return blocks_per_hour * late / if late > 0.01 { 1.0 } else { wake.cluster };
+            let missed = late(deadline);
+            return blocks_per_hour * missed / if missed > 0.01 { 1.0 } else { wake.cluster };
         }
         let grid = GRID.min(((MOST_STATES / self.reserve).floor() as usize).max(2));
         let blocks = mean_blocks_to_dropout(|t| late(t * self.period_us), self.reserve, grid);
@@ -142,13 +126,14 @@ impl RiskModel<'_> {
     }
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn the_weights_are_the_normal_law() {
-        let sum: f64 = NODES.iter().map(|n| n.1).sum();
-        assert!((sum - 1.0).abs() < 1e-7, "{sum}");
+/// P(wake-up delay + work × pace + interruptions of the work > t), over all patterns together.
+fn later_than(wake: &Wake, patterns: &[(f64, f64)], t: f64) -> f64 {
+    let mut late = 0.0;
+    for &(weight, us) in patterns {
+        for &(share, pace) in &wake.pace {
+            let work = us * pace;
+            late += weight * share * if work >= t { 1.0 } else { wake.late_by(t - work, work) };
+        }
     }
+    late
 }

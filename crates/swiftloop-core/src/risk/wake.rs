@@ -2,10 +2,29 @@
 //! Below the threshold the measured histogram (or, for a class of machine, an exponential through its median
 //! and its threshold); above it the generalised Pareto tail.
 
-use crate::rig::{Machine, Power, WakeProfile};
+use crate::rig::{Machine, PaceBin, Power, WakeProfile};
 use crate::stats::Pareto;
 use crate::tables::Tables;
 use crate::units::{Origin, Range};
+
+/// Standard normal nodes and weights that stand for the logarithm of execution time. Up to three standard
+/// deviations each cell's mean, so that the mean work is right (near saturation everything depends on it); beyond, each
+/// cell's upper end, so that the tail is never taken too lightly.
+const NODES: [(f64, f64); 13] = [
+    (-1.525135, 1.5865525393e-01),
+    (-0.459862, 3.4134474607e-01),
+    (0.357771, 2.7337264762e-01),
+    (1.073831, 1.5982015111e-01),
+    (1.791371, 5.4582728614e-02),
+    (2.511161, 1.0874574623e-02),
+    (3.500000, 1.1172689526e-03),
+    (4.000000, 2.0095783720e-04),
+    (4.500000, 2.8273568708e-05),
+    (5.000000, 3.1110215529e-06),
+    (5.500000, 2.6766200939e-07),
+    (6.000000, 1.8002974833e-08),
+    (7.000000, 9.8658764491e-10),
+];
 
 /// Wake-up delays with one set of figures.
 #[derive(Debug, Clone)]
@@ -15,8 +34,10 @@ pub struct Wake {
     threshold: f64,
     tail_share: f64,
     tail: Pareto,
-    /// Standard deviation of the logarithm of execution time.
-    pub variation: f64,
+    /// Shares of blocks and how long their work takes beside undisturbed work.
+    pub pace: Vec<(f64, f64)>,
+    /// What delays a wake-up also interrupts work: known where it was measured.
+    interrupts_work: bool,
     /// Late blocks in one hiccup.
     pub cluster: f64,
 }
@@ -53,19 +74,48 @@ impl Wake {
     }
 }
 
+impl Wake {
+    /// P(wake-up delay and interruptions of `work_us` of work together > `slack_us`).
+    ///
+    /// Interruptions that come at rate λ and last L delay a wake-up by more than s with `W(s) = λ·∫ₛ P(L > x) dx` (they
+    /// must be under way, with more than s to go); so those longer than s come at the rate `−W′(s)`, and strike work
+    /// of length w with `−W′(s)·w`. Below the threshold, where delays are those of waking, the rate at the threshold.
+    #[must_use]
+    pub fn late_by(&self, slack_us: f64, work_us: f64) -> f64 {
+        let waking = self.later_than(slack_us);
+        if !self.interrupts_work {
+            return waking;
+        }
+        let beyond = (slack_us - self.threshold).max(0.0);
+        let slope = self.tail.scale + self.tail.shape * beyond;
+        if slope <= 0.0 {
+            return waking;
+        }
+        let rate = self.tail_share * self.tail.survival(beyond) / slope;
+        (waking + rate * work_us).min(1.0)
+    }
+}
+
+/// A normal law of the logarithm of execution time, in cells.
+fn normal_pace(variation: f64) -> Vec<(f64, f64)> {
+    NODES.iter().map(|&(z, share)| (share, (variation * z).exp())).collect()
+}
+
 impl WakeSet {
-    /// The wake-up delays of `machine` under `power`: its measured profile if it has one and the plan is the
-    /// present one, else its class.
+    /// The wake-up delays of `machine` under `power`: its measured profile if it was measured under that
+    /// power plan, else its class.
     #[must_use]
     pub fn of(machine: &Machine, power: Power, tables: &Tables) -> Self {
         match &machine.wake {
-            Some(profile) if power == machine.power => Self::measured(profile),
-            _ => Self::assumed(machine, power, tables),
+            Some(profile) if power == profile.power.unwrap_or(machine.power) => Self::measured(profile),
+            _ => Self::of_class(&machine.class, power, tables),
         }
     }
 
-    fn assumed(machine: &Machine, power: Power, tables: &Tables) -> Self {
-        let class = tables.machine_class(&machine.class, power.word()).unwrap_or(&tables.machine[0]);
+    /// The wake-up delays assumed for a class of machine.
+    #[must_use]
+    pub fn of_class(class: &str, power: Power, tables: &Tables) -> Self {
+        let class = tables.machine_class(class, power.word()).unwrap_or(&tables.machine[0]);
         let pick = |which: fn(Range3) -> f64| {
             let share = which(raw(class.tail_share));
             let median = which(raw(class.median_us));
@@ -74,16 +124,25 @@ impl WakeSet {
                 threshold: class.threshold_us.0,
                 tail_share: share,
                 tail: Pareto { shape: which(raw(class.shape)), scale: which(raw(class.scale_us)) },
-                variation: which(raw(class.variation)),
+                pace: normal_pace(which(raw(class.variation))),
+                interrupts_work: false,
                 cluster: 1.0,
             }
         };
         Self { low: pick(|r| r.0), typical: pick(|r| r.1), high: pick(|r| r.2), origin: Origin::Assumed }
     }
 
-    fn measured(profile: &WakeProfile) -> Self {
+    /// The wake-up delays of a measured profile.
+    #[must_use]
+    pub fn measured(profile: &WakeProfile) -> Self {
         let total = profile.wakes as f64;
         let pick = |which: fn(Range3) -> f64| {
+            // An hour to come lies within what one second differs from another.
+            let drift = profile.pace_drift.map_or(0.0, |d| 1.96 * d.0);
+            let pace = match profile.pace.as_slice() {
+                [] => normal_pace(profile.variation.map_or(0.05, |v| which(raw(v)))),
+                bins => pace_of(bins, which((-drift, 0.0, drift)).exp()),
+            };
             let share = which(raw(profile.tail_share));
             let mut body = Vec::new();
             let mut later = total;
@@ -99,12 +158,27 @@ impl WakeSet {
                 threshold: profile.threshold_us.0,
                 tail_share: share,
                 tail: Pareto { shape: which(raw(profile.shape)), scale: which(raw(profile.scale_us)) },
-                variation: profile.variation.map_or(0.05, |v| which(raw(v))),
+                pace,
+                interrupts_work: true,
                 cluster: profile.cluster.map_or(1.0, |c| c.0.max(1.0)),
             }
         };
         Self { low: pick(|r| r.0), typical: pick(|r| r.1), high: pick(|r| r.2), origin: Origin::Measured }
     }
+}
+
+/// The measured pace, all of it times `factor`: the middle of each bin, but the upper end of the last.
+fn pace_of(bins: &[PaceBin], factor: f64) -> Vec<(f64, f64)> {
+    let total: u64 = bins.iter().map(|b| b.count).sum();
+    let mut from = bins.first().map_or(1.0, |b| b.up_to.0);
+    let mut pace = Vec::with_capacity(bins.len());
+    for (i, bin) in bins.iter().enumerate() {
+        let to = bin.up_to.0;
+        let at = if i + 1 == bins.len() { to } else { (from + to) / 2.0 };
+        pace.push((bin.count as f64 / total.max(1) as f64, at * factor));
+        from = to;
+    }
+    pace
 }
 
 /// Logarithm of a share; a share of nothing is as good as never.
@@ -131,7 +205,8 @@ mod tests {
             threshold: 100.0,
             tail_share: 0.001,
             tail: Pareto { shape, scale: 30.0 },
-            variation: 0.05,
+            pace: normal_pace(0.05),
+            interrupts_work: true,
             cluster: 1.0,
         }
     }
@@ -143,6 +218,68 @@ mod tests {
             prop_assert!(w.later_than(a + b) <= w.later_than(a) * (1.0 + 1e-12));
             prop_assert!((0.0..=1.0).contains(&w.later_than(a)));
         }
+    }
+
+    #[test]
+    fn the_weights_are_the_normal_law() {
+        let sum: f64 = NODES.iter().map(|n| n.1).sum();
+        assert!((sum - 1.0).abs() < 1e-7, "{sum}");
+    }
+
+    /// Interruptions from a seed, on a time line: how often waking alone, and waking and working, are delayed.
+    #[test]
+    fn interruptions_strike_work_as_often_as_the_formula_says() {
+        let mut random = fastrand::Rng::with_seed(11);
+        let (every, mean, work) = (20_000.0, 150.0, 700.0);
+        let (mut now, mut hits, mut wakes, mut wake_hits) = (0.0, 0u32, 0u32, 0u32);
+        let slack = 200.0;
+        let mut stalls = Vec::new();
+        while now < 4e9 {
+            now -= every * random.f64().ln();
+            stalls.push((now, -mean * random.f64().ln()));
+        }
+        let mut next = 0;
+        for block in 1..2_600_000u32 {
+            let due = f64::from(block) * 1500.0;
+            while next < stalls.len() && stalls[next].0 + stalls[next].1 < due {
+                next += 1;
+            }
+            let mut left = work;
+            let (mut at, mut i) = (due, next);
+            let mut woke = due;
+            while i < stalls.len() && stalls[i].0 < at + left {
+                let (from, long) = stalls[i];
+                if from <= due {
+                    woke = from + long;
+                    at = woke;
+                } else {
+                    left -= from - at;
+                    at = from + long;
+                }
+                i += 1;
+            }
+            wakes += 1;
+            wake_hits += u32::from(woke - due > slack);
+            hits += u32::from(at + left - due > slack + work);
+        }
+        let measured = f64::from(wake_hits) / f64::from(wakes);
+        let truth = f64::from(hits) / f64::from(wakes);
+        // Exponential interruptions: W(s) = mean/every · exp(−s/mean), threshold 0.
+        let wake = Wake {
+            body: vec![],
+            threshold: 0.0,
+            tail_share: mean / every,
+            tail: Pareto { shape: 0.0, scale: mean },
+            pace: normal_pace(0.0),
+            interrupts_work: true,
+            cluster: 1.0,
+        };
+        assert!((wake.later_than(slack) / measured - 1.0).abs() < 0.1, "{measured}");
+        assert!(
+            (wake.late_by(slack, work) / truth - 1.0).abs() < 0.1,
+            "{} {truth}",
+            wake.late_by(slack, work)
+        );
     }
 
     #[test]

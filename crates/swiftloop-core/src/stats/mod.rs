@@ -7,5 +7,5 @@ mod student;
 
 pub use cholesky::cholesky;
 pub use order::{median, quantile};
-pub use pareto::{Pareto, ParetoFit, fit_pareto};
+pub use pareto::{HEAVIEST, Pareto, ParetoFit, fit_pareto};
 pub use student::student_t_975;

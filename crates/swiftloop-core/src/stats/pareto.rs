@@ -50,9 +50,13 @@ pub struct ParetoFit {
     pub scale_interval: (f64, f64),
 }
 
+/// No tail is fitted heavier: from 1 on it has no mean, and no rate of dropouts follows from it.
+pub const HEAVIEST: f64 = 0.95;
+
 /// Fits excesses over a threshold by maximum likelihood. Grimshaw's reduction: with θ = ξ/σ fixed, the best
 /// shape is `mean ln(1 + θx)`, so one dimension is left to search. Nothing for fewer than 20 excesses or when
-/// all are zero. Intervals are asymptotic, for shapes above −½; the shape is held above that.
+/// all are zero. Intervals are asymptotic, for shapes above −½; the shape is held above that, and below
+/// [`HEAVIEST`].
 #[must_use]
 pub fn fit_pareto(excesses: &[f64]) -> Option<ParetoFit> {
     let n = excesses.len();
@@ -68,7 +72,7 @@ pub fn fit_pareto(excesses: &[f64]) -> Option<ParetoFit> {
             return -mean.ln() - 1.0;
         }
         let shape = shape_at(theta);
-        if shape <= -0.5 || shape / theta <= 0.0 {
+        if shape <= -0.5 || shape > HEAVIEST || shape / theta <= 0.0 {
             f64::NEG_INFINITY
         } else {
             -(shape / theta).ln() - shape - 1.0

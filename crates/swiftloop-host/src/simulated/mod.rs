@@ -4,10 +4,12 @@
 
 mod faults;
 mod interface;
+mod machine;
 mod music;
 
 pub use faults::{Damage, crackle, damage};
 pub use interface::{Interface, Take};
+pub use machine::tidy_laptop;
 pub use music::{Instrument, Style, band, play};
 
 /// One value of a normal distribution (Box and Muller).

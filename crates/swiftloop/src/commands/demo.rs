@@ -9,13 +9,19 @@ use std::process::ExitCode;
 use swiftloop_core::choice::{self, Ground, Scene};
 use swiftloop_core::listen;
 use swiftloop_core::loops::Bench;
-use swiftloop_files::{FileError, Overwrite, Recording, rig_from, session_from, tables};
+use swiftloop_core::rig::Power;
+use swiftloop_core::soak::{Circumstances, learn};
+use swiftloop_files::{FileError, Overwrite, Recording, rig_from, session_from, tables, with_profile};
+use swiftloop_host::simulated::tidy_laptop;
 
 /// The sample files: name and content.
 const FILES: [(&str, &str); 2] = [
     ("rig.toml", include_str!("../../demo/rig.toml")),
     ("session.toml", include_str!("../../demo/session.toml")),
 ];
+
+/// The rig with a measured profile.
+const SOAKED: &str = "rig-soaked.toml";
 
 pub fn run(options: &Demo) -> Result<ExitCode, Failure> {
     if let Some(dir) = &options.dir {
@@ -59,8 +65,39 @@ pub fn run(options: &Demo) -> Result<ExitCode, Failure> {
         }));
     }
     text.push_str(&measured()?);
+    text.push_str(&soaked(&plan)?);
     text.push_str("\nThe same files and recordings to play with:\n  swiftloop demo my-folder\n");
     print(&text)
+}
+
+/// The rig after the machine was soaked. (A machine that is not there lived through it; its delays come from a seed.)
+fn soaked_rig() -> Result<String, Failure> {
+    let about = Circumstances {
+        date: "2026-11-21".into(),
+        power: Some(Power::Performance),
+        clocks: Some("performance".into()),
+        kernel: Some("made up".into()),
+        realtime: true,
+        ..Circumstances::default()
+    };
+    let profile = learn(&tidy_laptop(200_000, 1911), &about)
+        .ok_or_else(|| Failure::usage("the demo's soak heard too little", "please report this"))?;
+    Ok(with_profile(Path::new(FILES[0].0), FILES[0].1, &profile)?)
+}
+
+/// The plan by the class of machine beside the plan by measured wake-up delays.
+fn soaked(by_class: &choice::Plan) -> Result<String, Failure> {
+    let (text, tables) = (soaked_rig()?, tables());
+    let rig = rig_from(SOAKED, &text, tables)?;
+    let session = session_from(FILES[1].0, FILES[1].1, &rig, tables)?;
+    let bench = Bench { tables, rig: &rig, session: &session };
+    let plan = choice::plan(bench, &super::AllCores);
+    let mut out = String::from(
+        "\nThen they let the laptop soak, on mains power. (One that is not there: its delays come from a seed.)\n\n",
+    );
+    out.push_str(&styled(views::FAINT, format!("$ swiftloop plan {SOAKED} session.toml\n\n")));
+    out.push_str(&views::soak::beside_class(&bench, by_class, &plan));
+    Ok(out)
 }
 
 /// What was measured, on recordings in a folder that is gone afterwards.
@@ -96,14 +133,17 @@ fn write(dir: &Path, force: bool) -> Result<ExitCode, Failure> {
     if let (Overwrite::Refuse, Some(path)) = (overwrite, taken) {
         return Err(FileError::Exists { path }.into());
     }
-    super::write_all(dir, &FILES.map(|(name, content)| (name, content.to_string())), overwrite)?;
+    let [rig, session] = FILES.map(|(name, content)| (name, content.to_string()));
+    super::write_all(dir, &[rig, session, (SOAKED, soaked_rig()?)], overwrite)?;
     recordings::write(dir, overwrite)?;
     let at = dir.display();
     print(&format!(
-        "Written: {at}/rig.toml, {at}/session.toml, and recordings: {}\n\nNext:\n  \
+        "Written: {at}/rig.toml, {at}/session.toml, {at}/{SOAKED}, and recordings: {}\n\nNext:\n  \
          swiftloop plan {at}/rig.toml {at}/session.toml\n  \
          swiftloop try {at}/rig.toml {at}/session.toml --interface rack --phase tracking\n  \
-         swiftloop probe read {at}/loop-128.wav\n  swiftloop listen {at}/mix-crackling.wav\n",
+         swiftloop plan {at}/{SOAKED} {at}/session.toml\n  \
+         swiftloop probe read {at}/loop-128.wav\n  swiftloop listen {at}/mix-crackling.wav\n  \
+         swiftloop survey\n  swiftloop soak --buffer 128 --work 50\n",
         recordings::NAMES.join(", ")
     ))
 }

@@ -7,6 +7,8 @@ mod plan;
 mod probe;
 mod probe_fit;
 mod recordings;
+mod soak;
+mod survey;
 mod trial;
 mod trial_fileless;
 
@@ -31,6 +33,9 @@ pub fn run(command: Command) -> Result<ExitCode, Failure> {
         Command::Probe(Probe::Read(options)) => probe::read(&options),
         Command::Probe(Probe::Fit(options)) => probe_fit::run(&options),
         Command::Listen(options) => listen::run(&options),
+        Command::Survey(options) => survey::run(&options),
+        Command::Soak(options) => soak::run(&options),
+        Command::KeepBuffer(options) => soak::keep(&options),
         Command::Demo(options) => demo::run(&options),
         Command::Schema { file } => {
             let schema = match file {

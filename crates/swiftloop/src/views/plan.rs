@@ -280,8 +280,8 @@ fn next(plan: &Plan) -> String {
     if assumed {
         text.push_str(&wrapped(
             "  ",
-            "Dropouts rest on wake-up delays assumed from the class of machine, hence their wide ranges: measured ones, \
-             [machine.wake] in rig.toml, would narrow them most.",
+            "Dropouts rest on wake-up delays assumed from the class of machine, hence their wide ranges: \
+             swiftloop soak --save rig.toml measures them on this machine.",
         ));
     }
     text.push_str(&wrapped("  ", "Every leg of one setting, and what else could be tried: swiftloop try RIG SESSION --interface … --phase …"));

@@ -134,10 +134,10 @@ pub fn answer(report: &Report) -> String {
         text.push('\n');
     }
     let line = format!(
-        "{}: {} dropouts an hour, {} bears {}.",
+        "{}: {} dropouts an hour by {} wake-up delays, the phase bears {}.",
         calm(report.verdict()),
         dropouts(report.dropouts),
-        "the phase",
+        report.profile.word(),
         report.target
     );
     text.push_str(&wrapped("", &line));

@@ -95,8 +95,8 @@ pub fn chain(bench: &Bench<'_>, nodes: &[usize]) -> String {
 pub fn about_profile(report: &Report) -> String {
     match report.profile {
         swiftloop_core::units::Origin::Measured => "wake-up delays as measured on this machine".into(),
-        _ => "wake-up delays assumed from the class of machine: measure them on this machine, [machine.wake] in \
-              rig.toml, and the range shrinks"
+        _ => "wake-up delays assumed from the class of machine: swiftloop soak --save rig.toml measures them, and \
+              the range shrinks"
             .into(),
     }
 }

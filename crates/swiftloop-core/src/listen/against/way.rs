@@ -200,14 +200,10 @@ fn filter(recorded: &[f32], played: &[f32], parts: &[usize]) -> Vec<f32> {
     let auto = |i: usize, j: usize| over(&|at| dot(lagged(i, at), lagged(j, at)));
     let cross: Vec<f64> =
         (0..size).map(|i| over(&|at| dot(&recorded[at..at + count], lagged(i, at)))).collect();
-    let mut matrix = vec![vec![0.0; size]; size];
-    for i in 0..size {
-        for j in 0..=i {
-            matrix[i][j] = auto(i, j);
-            matrix[j][i] = matrix[i][j];
-        }
-    }
-    let loudest = (0..size).map(|i| matrix[i][i]).fold(0.0, f64::max);
+    let lower: Vec<Vec<f64>> = (0..size).map(|i| (0..=i).map(|j| auto(i, j)).collect()).collect();
+    let mut matrix: Vec<Vec<f64>> =
+        (0..size).map(|i| (0..size).map(|j| lower[i.max(j)][i.min(j)]).collect()).collect();
+    let loudest = lower.iter().filter_map(|row| row.last()).copied().fold(0.0, f64::max);
     for (i, row) in matrix.iter_mut().enumerate() {
         // What the sound does not excite stays at zero.
         row[i] += loudest * 1e-7 + 1e-30;

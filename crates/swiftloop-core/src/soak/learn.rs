@@ -1,0 +1,238 @@
+//! From what a soak heard to a profile for the risk model: the histogram of wake-up delays, a generalised Pareto tail over
+//! a high threshold, how much longer work takes than undisturbed, and how all of that clusters in time.
+
+use super::Counts;
+use crate::rig::{PaceBin, Power, WakeBin, WakeProfile};
+use crate::stats::{HEAVIEST, Pareto, ParetoFit, fit_pareto};
+use crate::units::{Factor, Micros, Range, Share};
+
+/// Quantiles between which the histogram is kept: closer towards the tail.
+const WAKE_AT: [f64; 16] =
+    [0.01, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.98, 0.99, 0.995, 0.998, 0.999, 0.9995, 0.9999, 1.0];
+const PACE_AT: [f64; 28] = [
+    0.05, 0.15, 0.3, 0.45, 0.6, 0.7, 0.77, 0.82, 0.86, 0.89, 0.91, 0.93, 0.945, 0.955, 0.965, 0.975, 0.98,
+    0.985, 0.988, 0.991, 0.994, 0.996, 0.9975, 0.9985, 0.999, 0.9995, 0.9999, 1.0,
+];
+/// Fewer wake-ups say too little about the tail.
+const FEWEST: u64 = 500;
+/// Delays beyond the threshold: a hundredth of all, but so many at least and at most.
+const BEYOND: (u64, u64) = (40, 2000);
+
+/// What a soak heard, all workers and rungs of one kind together.
+#[derive(Debug, Clone, Default)]
+pub struct Heard {
+    /// Wake-up delays in µs.
+    pub wakes: Counts,
+    /// Slow wake-ups in order: block number and delay in µs.
+    pub slow: Vec<(u64, f64)>,
+    /// Execution times beside what they should be (1 = as calibrated).
+    pub pace: Counts,
+    /// For every second with work: mean pace.
+    pub pace_by_second: Vec<f64>,
+}
+
+impl Heard {
+    /// This, and then `later`.
+    #[must_use]
+    pub fn with(&self, later: Self) -> Self {
+        let mut all = Self {
+            wakes: self.wakes.with(&later.wakes),
+            slow: self.slow.clone(),
+            pace: self.pace.with(&later.pace),
+            pace_by_second: self.pace_by_second.clone(),
+        };
+        // A gap between the two: the last of one and the first of the other are not neighbours.
+        let after = self.slow.last().map_or(0, |s| s.0 + 2);
+        all.slow.extend(later.slow.into_iter().map(|s| (after + s.0, s.1)));
+        all.pace_by_second.extend(later.pace_by_second);
+        all
+    }
+}
+
+/// What was so while it was measured.
+#[derive(Debug, Clone, Default)]
+pub struct Circumstances {
+    /// ISO 8601.
+    pub date: String,
+    /// Name and version of the kernel.
+    pub kernel: Option<String>,
+    /// How clocks are governed.
+    pub clocks: Option<String>,
+    /// The power plan that this comes to; that of the machine when it cannot be said.
+    pub power: Option<Power>,
+    /// The thread had real-time priority.
+    pub realtime: bool,
+    /// The processor was held out of deep idle.
+    pub held_awake: bool,
+    /// Speed of a core beside the reference core.
+    pub core_speed: Option<f64>,
+}
+
+/// The profile; nothing when too little was heard.
+#[must_use]
+pub fn learn(heard: &Heard, about: &Circumstances) -> Option<WakeProfile> {
+    let total = heard.wakes.total();
+    if total < FEWEST {
+        return None;
+    }
+    let beyond = (total / 100).clamp(BEYOND.0, BEYOND.1) as f64;
+    let threshold = heard.wakes.quantile(1.0 - beyond / total as f64);
+    let excesses: Vec<f64> = heard
+        .wakes
+        .values()
+        .iter()
+        .filter(|v| v.0 > threshold)
+        .flat_map(|&(us, count)| std::iter::repeat_n(us - threshold, count as usize))
+        .collect();
+    let fit = fit_pareto(&excesses).unwrap_or_else(|| flat(&excesses));
+    let (hiccups, run) = clusters(&heard.slow, threshold);
+    // Delays that come together tell less than as many that come alone.
+    let widen = run.sqrt();
+    let share = excesses.len() as f64 / total as f64;
+    let doubt = 1.96 * widen / (excesses.len().max(1) as f64).sqrt();
+    let around = |at: f64, (low, high): (f64, f64)| {
+        Range::spanning(
+            Factor((at - (at - low) * widen).clamp(-0.5, HEAVIEST)),
+            Factor(at.clamp(-0.5, HEAVIEST)),
+            Factor((at + (high - at) * widen).clamp(-0.5, HEAVIEST)),
+        )
+    };
+    let scale = fit.tail.scale;
+    let stretched = |to: f64| Micros((scale + (to - scale) * widen).max(scale * 0.2).max(1e-3));
+    let paces = heard.pace.bins(&PACE_AT);
+    Some(WakeProfile {
+        date: about.date.clone(),
+        wakes: total,
+        bins: heard
+            .wakes
+            .bins(&WAKE_AT)
+            .into_iter()
+            .map(|(us, count)| WakeBin { up_to_us: Micros(us), count })
+            .collect(),
+        threshold_us: Micros(threshold),
+        tail_share: Range::spanning(
+            Share((share * (-doubt).exp()).clamp(0.0, 1.0)),
+            Share(share),
+            Share((share * doubt.exp()).clamp(0.0, 1.0)),
+        ),
+        shape: around(fit.tail.shape, fit.shape_interval),
+        scale_us: Range::spanning(
+            stretched(fit.scale_interval.0),
+            Micros(scale.max(1e-3)),
+            stretched(fit.scale_interval.1),
+        ),
+        variation: spread(&heard.pace).map(|v| Range::exact(Factor(v))),
+        cluster: (hiccups > 0).then_some(Factor(run)),
+        pace: paces
+            .into_iter()
+            .map(|(up_to, count)| PaceBin { up_to: Factor(up_to.clamp(0.001, 1000.0)), count })
+            .collect(),
+        pace_drift: drift(&heard.pace_by_second).map(Factor),
+        core_speed: about.core_speed.map(Factor),
+        power: about.power,
+        kernel: about.kernel.clone(),
+        clocks: about.clocks.clone(),
+        realtime: Some(about.realtime),
+        held_awake: Some(about.held_awake),
+    })
+}
+
+/// An exponential tail when there is too little for two figures.
+fn flat(excesses: &[f64]) -> ParetoFit {
+    let mean = (excesses.iter().sum::<f64>() / excesses.len().max(1) as f64).max(1.0);
+    ParetoFit {
+        tail: Pareto { shape: 0.0, scale: mean },
+        shape_interval: (-0.2, 0.3),
+        scale_interval: (mean * 0.7, mean * 1.4),
+    }
+}
+
+/// Hiccups (runs of slow wake-ups in neighbouring blocks) beyond the threshold, and how many wake-ups one has.
+fn clusters(slow: &[(u64, f64)], threshold: f64) -> (usize, f64) {
+    let blocks: Vec<u64> = slow.iter().filter(|s| s.1 > threshold).map(|s| s.0).collect();
+    let hiccups = usize::from(!blocks.is_empty()) + blocks.windows(2).filter(|w| w[1] > w[0] + 1).count();
+    (hiccups, blocks.len() as f64 / hiccups.max(1) as f64)
+}
+
+/// Half of what lies between 16 and 84 % of the logarithm: the standard deviation of a normal law.
+fn spread(pace: &Counts) -> Option<f64> {
+    (pace.total() > 0).then(|| ((pace.quantile(0.84) / pace.quantile(0.16)).ln() / 2.0).clamp(0.0, 5.0))
+}
+
+/// Standard deviation of the logarithm of the pace from second to second.
+fn drift(seconds: &[f64]) -> Option<f64> {
+    if seconds.len() < 3 {
+        return None;
+    }
+    let logs: Vec<f64> = seconds.iter().map(|s| s.max(1e-6).ln()).collect();
+    let mean = logs.iter().sum::<f64>() / logs.len() as f64;
+    let variance = logs.iter().map(|l| (l - mean).powi(2)).sum::<f64>() / (logs.len() - 1) as f64;
+    Some(variance.sqrt())
+}
+
+/// Whether a profile can be true, in ranges that a rig file accepts.
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn about() -> Circumstances {
+        Circumstances { date: "2026-11-23".into(), ..Circumstances::default() }
+    }
+
+    /// Delays from a known law: 20 µs and an exponential of 10, and one in 200 from a Pareto tail beyond 100 µs.
+    fn heard(seed: u64, count: u64) -> Heard {
+        let mut random = fastrand::Rng::with_seed(seed);
+        let tail = Pareto { shape: 0.2, scale: 50.0 };
+        let mut all = Vec::new();
+        for block in 0..count {
+            let slow = random.f64() < 0.02;
+            let us = if slow {
+                100.0 + tail.quantile_above(random.f64())
+            } else {
+                (20.0 - 10.0 * random.f64().ln()).min(100.0)
+            };
+            all.push((block, us));
+        }
+        Heard {
+            wakes: Counts::new(all.iter().map(|a| (a.1, 1))),
+            slow: all.into_iter().filter(|a| a.1 > 40.0).collect(),
+            pace: Counts::new((0..1000).map(|i| (1.0 + f64::from(i) * 1e-4, 1))),
+            pace_by_second: vec![1.0, 1.02, 1.04, 1.02],
+        }
+    }
+
+    #[test]
+    fn a_known_tail_comes_back() {
+        let profile = learn(&heard(1, 100_000), &about()).unwrap();
+        // One in a hundred lies beyond; of the Pareto tail beyond 100 µs half are kept, and its shape with it.
+        assert!(profile.threshold_us.0 > 100.0 && (profile.tail_share.typical().0 - 0.01).abs() < 1e-3);
+        assert!(profile.shape.low().0 < 0.2 && 0.2 < profile.shape.high().0, "{profile:?}");
+        // A Pareto tail stays one beyond a higher threshold: scale + shape × difference.
+        let scale = 50.0 + 0.2 * (profile.threshold_us.0 - 100.0);
+        assert!(profile.scale_us.low().0 < scale && scale < profile.scale_us.high().0, "{profile:?}");
+        assert_eq!(profile.bins.iter().map(|b| b.count).sum::<u64>(), profile.wakes);
+        assert!(profile.cluster.unwrap().0 < 1.1);
+    }
+
+    #[test]
+    fn slow_wakeups_in_a_row_are_one_hiccup_and_widen_the_doubt() {
+        let alone = heard(2, 50_000);
+        let mut together = alone.clone();
+        together.slow.retain(|s| s.1 > 100.0);
+        for (i, s) in together.slow.iter_mut().enumerate() {
+            s.0 = (i as u64 / 8) * 1000 + i as u64 % 8;
+        }
+        let [alone, together] = [alone, together].map(|h| learn(&h, &about()).unwrap());
+        assert!(together.cluster.unwrap().0 > 1.5 * alone.cluster.unwrap().0);
+        assert!(together.shape.spread().0 > alone.shape.spread().0);
+        assert_eq!(together.shape.typical(), alone.shape.typical());
+    }
+
+    #[test]
+    fn too_little_is_not_enough_and_no_tail_at_all_is_an_answer() {
+        assert!(learn(&heard(3, 499), &about()).is_none());
+        let steady = Heard { wakes: Counts::new([(12.0, 5000)]), ..Heard::default() };
+        let profile = learn(&steady, &about()).unwrap();
+        assert_eq!((profile.tail_share.typical().0, profile.cluster), (0.0, None));
+    }
+}

@@ -1,0 +1,118 @@
+//! One rung of a soak: what was seen beside what was predicted, and the smallest rung that holds.
+
+use super::Counts;
+use super::question::Decision;
+use crate::risk::Dropouts;
+use crate::units::{Block, Hz};
+use statrs::distribution::{ContinuousCDF, Gamma};
+
+/// What happened at one setting.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Observed {
+    /// Blocks that fell due.
+    pub blocks: u64,
+    /// Blocks that were late.
+    pub late: u64,
+    /// Unbroken runs of late blocks.
+    pub runs: u64,
+    /// How long it lasted.
+    pub seconds: f64,
+}
+
+impl Observed {
+    /// Misses by the same rule as the risk model's: a run of late blocks is one, unless more than one block in a hundred
+    /// is late; then each counts.
+    #[must_use]
+    pub fn misses(&self) -> u64 {
+        if self.late as f64 > 0.01 * self.blocks as f64 { self.late } else { self.runs }
+    }
+
+    /// Misses per hour with the exact 95 % interval of a Poisson count (Garwood 1936).
+    #[must_use]
+    pub fn per_hour(&self) -> Dropouts {
+        let misses = self.misses() as f64;
+        let hours = (self.seconds / 3600.0).max(1e-9);
+        let quantile = |shape: f64, q: f64| Gamma::new(shape, 1.0).map_or(0.0, |g| g.inverse_cdf(q));
+        let low = if misses > 0.0 { quantile(misses, 0.025) } else { 0.0 };
+        Dropouts { low: low / hours, typical: misses / hours, high: quantile(misses + 1.0, 0.975) / hours }
+    }
+}
+
+/// One rung.
+#[derive(Debug, Clone)]
+pub struct Rung {
+    /// Block.
+    pub block: Block,
+    /// Sample rate.
+    pub rate: Hz,
+    /// What happened.
+    pub observed: Observed,
+    /// Wake-up delays in µs, all workers.
+    pub wake_us: Counts,
+    /// Execution times in µs, all workers.
+    pub exec_us: Counts,
+    /// Misses per hour that the risk model said before.
+    pub predicted: Dropouts,
+    /// Whether it holds.
+    pub decision: Decision,
+}
+
+impl Rung {
+    /// How many times more was seen than predicted; nothing when too little was seen to say (fewer than 20 misses).
+    #[must_use]
+    pub fn off_by(&self) -> Option<f64> {
+        (self.observed.misses() >= 20 && self.predicted.typical > 0.0)
+            .then(|| self.observed.per_hour().typical / self.predicted.typical)
+    }
+}
+
+/// The smallest block that holds when all larger ones that were tried do.
+#[must_use]
+pub fn smallest(rungs: &[Rung]) -> Option<Block> {
+    let mut all: Vec<&Rung> = rungs.iter().collect();
+    all.sort_by_key(|r| std::cmp::Reverse(r.block));
+    let holding = all.iter().take_while(|r| r.decision == Decision::Holds);
+    holding.last().map(|r| r.block)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn observed(blocks: u64, late: u64, runs: u64) -> Observed {
+        Observed { blocks, late, runs, seconds: 3600.0 }
+    }
+
+    #[test]
+    fn the_interval_is_the_textbooks() {
+        // Garwood's table: 0 → 3.689, 10 → 4.795 to 18.39.
+        let none = observed(1_000_000, 0, 0).per_hour();
+        assert!(none.low == 0.0 && (none.high - 3.689).abs() < 0.001, "{none:?}");
+        let ten = observed(1_000_000, 25, 10).per_hour();
+        assert!((ten.low - 4.795).abs() < 0.001 && (ten.high - 18.391).abs() < 0.001, "{ten:?}");
+        assert_eq!(ten.typical, 10.0);
+    }
+
+    #[test]
+    fn many_late_blocks_count_each() {
+        assert_eq!(observed(1000, 500, 20).misses(), 500);
+        assert_eq!(observed(1000, 5, 2).misses(), 2);
+    }
+
+    #[test]
+    fn the_smallest_stands_above_no_rung_that_breaks() {
+        let rung = |frames, decision| Rung {
+            block: Block(frames),
+            rate: Hz(48_000),
+            observed: observed(1, 0, 0),
+            wake_us: Counts::default(),
+            exec_us: Counts::default(),
+            predicted: Dropouts { low: 0.0, typical: 0.0, high: 0.0 },
+            decision,
+        };
+        use Decision::{Breaks, Holds, Undecided};
+        assert_eq!(smallest(&[rung(32, Breaks), rung(64, Holds), rung(128, Holds)]), Some(Block(64)));
+        assert_eq!(smallest(&[rung(32, Holds), rung(64, Undecided), rung(128, Holds)]), Some(Block(128)));
+        assert_eq!(smallest(&[rung(32, Breaks)]), None);
+    }
+}

@@ -1,0 +1,274 @@
+//! What was read off a computer; nothing where it did not say.
+
+use crate::units::Hz;
+use serde::Serialize;
+
+/// The whole of it.
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct Inventory {
+    /// Sound cards as the system numbers them.
+    pub cards: Vec<Card>,
+    /// Audio servers that are running.
+    pub servers: Vec<ServerState>,
+    /// Processor.
+    pub processor: Processor,
+    /// Memory and its pressure.
+    pub memory: Memory,
+    /// What this user may do.
+    pub limits: Limits,
+    /// Kernel.
+    pub kernel: Kernel,
+    /// Mains or battery, heat.
+    pub power: Power,
+    /// Programs that used most of the processor during the look.
+    pub busy: Vec<Busy>,
+    /// What could not be looked at, and why.
+    pub unseen: Vec<String>,
+}
+
+/// A sound card.
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct Card {
+    /// The system's number.
+    pub index: u32,
+    /// Short word, unique on this machine.
+    pub id: String,
+    /// Name for people.
+    pub name: String,
+    /// Driver of the kernel.
+    pub driver: String,
+    /// `usb1`, `usb2`, `usb3`, `pcie` or `built-in`.
+    pub connection: String,
+    /// Its streams.
+    pub streams: Vec<Stream>,
+    /// Its place on the bus, if it is on USB.
+    pub usb: Option<Usb>,
+    /// Its interrupt.
+    pub irq: Option<Irq>,
+}
+
+/// One direction of a card.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
+pub struct Stream {
+    /// Number of the device on the card.
+    pub device: u32,
+    /// Recording rather than playback.
+    pub capture: bool,
+    /// Rates that it says it has.
+    pub rates_hz: Vec<Hz>,
+    /// Sample formats.
+    pub formats: Vec<String>,
+    /// Most channels.
+    pub channels: u32,
+    /// How it is open now.
+    pub open: Option<Open>,
+}
+
+/// How a stream is open.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Open {
+    /// Rate.
+    pub rate_hz: Hz,
+    /// Period in frames.
+    pub period_frames: u32,
+    /// Whole buffer in frames.
+    pub buffer_frames: u32,
+    /// Channels.
+    pub channels: u32,
+    /// Format.
+    pub sample_format: String,
+}
+
+/// A device on USB.
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct Usb {
+    /// Megabits per second.
+    pub speed_mbit_s: f64,
+    /// Hubs between it and the computer.
+    pub hubs: u32,
+    /// Others behind the same hub.
+    pub hub_shared_with: Vec<String>,
+    /// Others on the same controller.
+    pub controller_shared_with: Vec<String>,
+    /// Name of the device on the bus, as in the system's folders.
+    pub place: String,
+    /// The system may put it to sleep.
+    pub autosuspend: Option<bool>,
+}
+
+/// An interrupt line.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
+pub struct Irq {
+    /// Its number.
+    pub line: String,
+    /// Others on it.
+    pub shared_with: Vec<String>,
+}
+
+/// An audio server.
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct ServerState {
+    /// `JACK` or `PipeWire`.
+    pub kind: String,
+    /// Rate it runs at.
+    pub rate_hz: Option<u32>,
+    /// Rates it may change to.
+    pub allowed_rates_hz: Vec<u32>,
+    /// Block it runs at.
+    pub buffer_frames: Option<u32>,
+    /// Smallest and largest block that clients may ask for.
+    pub buffer_range_frames: Option<(u32, u32)>,
+    /// Block that is forced on everybody.
+    pub forced_buffer_frames: Option<u32>,
+    /// Rate that is forced on everybody.
+    pub forced_rate_hz: Option<u32>,
+    /// It runs with real-time priority.
+    pub realtime: Option<bool>,
+    /// Its load in percent.
+    pub load_percent: Option<f64>,
+    /// Sound devices and programs in it.
+    pub nodes: Vec<String>,
+    /// Ports that lead outside, with the delays they tell in frames.
+    pub port_delays: Vec<(String, u32, u32)>,
+}
+
+/// The processor.
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct Processor {
+    /// Name.
+    pub model: Option<String>,
+    /// Physical cores.
+    pub cores: Option<u32>,
+    /// Hardware threads.
+    pub threads: Option<u32>,
+    /// How its clock is governed.
+    pub governor: Option<String>,
+    /// Most that the system allows, and most that it has, in MHz.
+    pub allowed_mhz: Option<f64>,
+    /// Most that it has.
+    pub most_mhz: Option<f64>,
+    /// Clock now.
+    pub now_mhz: Option<f64>,
+    /// It may run faster than its base clock for a while.
+    pub boost: Option<bool>,
+    /// Idle states.
+    pub idle: Vec<Idle>,
+    /// Speed of a core beside the reference core, at the end of a second of work.
+    pub speed: Option<f64>,
+    /// The same at the beginning of that second.
+    pub speed_at_first: Option<f64>,
+    /// Times that heat has slowed it down.
+    pub throttled: Option<u64>,
+}
+
+/// An idle state.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
+pub struct Idle {
+    /// Number.
+    pub index: u32,
+    /// Name.
+    pub name: String,
+    /// Time to leave it in µs.
+    pub exit_us: u32,
+    /// It is switched off.
+    pub disabled: bool,
+}
+
+/// Memory.
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct Memory {
+    /// In all, in 10⁹ bytes.
+    pub total_gb: Option<f64>,
+    /// Free for programs.
+    pub available_gb: Option<f64>,
+    /// Swapped out.
+    pub swap_used_gb: Option<f64>,
+    /// How readily the system swaps, 0 to 200.
+    pub swappiness: Option<u32>,
+    /// Share of the last ten seconds in which something waited for the processor, for memory, for the disk, in percent.
+    pub waits_percent: Option<[f64; 3]>,
+}
+
+/// Limits of this user.
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct Limits {
+    /// Highest real-time priority; nothing when unlimited is not told.
+    pub realtime_priority: Option<u64>,
+    /// Memory that may be locked, in bytes; `u64::MAX` for as much as there is.
+    pub locked_bytes: Option<u64>,
+    /// The user may do anything.
+    pub superuser: bool,
+}
+
+/// The kernel.
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct Kernel {
+    /// Version.
+    pub version: Option<String>,
+    /// `none`, `voluntary`, `full` or `realtime`.
+    pub preemption: Option<String>,
+    /// It can be told another way of preemption when it starts.
+    pub preemption_can_change: bool,
+    /// Interrupts are handled by threads that audio can go before.
+    pub threaded_interrupts: Option<bool>,
+    /// Timer resolution in nanoseconds.
+    pub timer_ns: Option<u64>,
+    /// Share of each second that real-time threads may have; nothing when unlimited or not told.
+    pub realtime_share: Option<f64>,
+}
+
+/// Energy and heat.
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct Power {
+    /// It runs on battery.
+    pub on_battery: Option<bool>,
+    /// It has a battery.
+    pub has_battery: bool,
+    /// The hottest place, in °C.
+    pub hottest_c: Option<f64>,
+}
+
+/// A program that used the processor.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Busy {
+    /// Name.
+    pub name: String,
+    /// Share of one core.
+    pub core_share: f64,
+}
+
+/// A place that has a rate.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Place {
+    /// What people call it.
+    pub name: String,
+    /// Its rate.
+    pub rate_hz: u32,
+}
+
+impl Inventory {
+    /// Every place that has a rate now.
+    #[must_use]
+    pub fn places(&self) -> Vec<Place> {
+        let mut places: Vec<Place> = self
+            .cards
+            .iter()
+            .flat_map(|card| {
+                card.streams.iter().filter_map(|s| {
+                    let way = if s.capture { "recording" } else { "playback" };
+                    let rate = s.open.as_ref()?.rate_hz.0;
+                    Some(Place { name: format!("{} {way}", card.id), rate_hz: rate })
+                })
+            })
+            .collect();
+        let servers = self.servers.iter();
+        places.extend(servers.filter_map(|s| Some(Place { name: s.kind.clone(), rate_hz: s.rate_hz? })));
+        places
+    }
+
+    /// Nothing here can make or take sound.
+    #[must_use]
+    pub fn is_silent(&self) -> bool {
+        self.cards.is_empty() && self.servers.is_empty()
+    }
+}

@@ -1,0 +1,281 @@
+//! A rig file from what a survey found: written with comments when there is none, else what is missing is added and
+//! nothing else touched.
+
+use crate::edit::replace;
+use crate::{FileError, Overwrite, read_rig_text, rig_from, save};
+use std::fmt::Write;
+use std::path::Path;
+use swiftloop_core::survey::{Card, Inventory, ServerState};
+use swiftloop_core::tables::Tables;
+use toml_edit::{DocumentMut, Item, Table};
+
+/// What was added to a rig file.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Added {
+    /// The file is new.
+    pub created: bool,
+    /// What was added to an old one, for people.
+    pub what: Vec<String>,
+}
+
+/// Share of the machine from which a program is worth a line.
+const PROGRAM: f64 = 0.02;
+
+/// Writes or completes the rig file at `path`.
+///
+/// # Errors
+/// [`FileError`]; nothing has changed then.
+pub fn save_surveyed(
+    path: &Path,
+    inventory: &Inventory,
+    disk_free_gb: Option<f64>,
+    tables: &Tables,
+) -> Result<Added, FileError> {
+    let name = path.display().to_string();
+    let new = text(inventory, disk_free_gb);
+    // Whatever was read off the machine, what we write has to be a rig.
+    rig_from(&name, &new, tables)?;
+    if path.symlink_metadata().is_err() {
+        save(path, new.as_bytes(), Overwrite::Refuse)?;
+        return Ok(Added { created: true, what: Vec::new() });
+    }
+    let old = read_rig_text(path, tables)?;
+    let parse = |text: &str| {
+        text.parse::<DocumentMut>().map_err(|e| FileError::Unreadable {
+            path: path.into(),
+            why: e.to_string(),
+            help: "mend the file, or save into another".into(),
+        })
+    };
+    let (mut document, found) = (parse(&old)?, parse(&new)?);
+    let mut what = Vec::new();
+    complete_machine(&mut document, &found, &mut what);
+    for (list, key) in [("interface", "id"), ("place", "name"), ("program", "id")] {
+        complete_list(&mut document, &found, (list, key), &mut what);
+    }
+    if !what.is_empty() {
+        let completed = document.to_string();
+        rig_from(&name, &completed, tables)?;
+        replace(path, &old, &completed)?;
+    }
+    Ok(Added { created: false, what })
+}
+
+fn complete_machine(document: &mut DocumentMut, found: &DocumentMut, what: &mut Vec<String>) {
+    let Some(new) = found.get("machine").and_then(Item::as_table) else { return };
+    let Some(old) = document.get_mut("machine").and_then(Item::as_table_mut) else { return };
+    for (key, item) in new {
+        // A class or power plan that was left out is a choice as well.
+        if !old.contains_key(key) && !matches!(key, "class" | "power") {
+            old.insert(key, item.clone());
+            what.push(format!("machine.{key}"));
+        }
+    }
+}
+
+/// Adds the tables of a list whose key is not in it yet.
+fn complete_list(
+    document: &mut DocumentMut,
+    found: &DocumentMut,
+    (list, key): (&str, &str),
+    what: &mut Vec<String>,
+) {
+    let word = |t: &Table| t.get(key).and_then(Item::as_str).map(String::from);
+    let Some(new) = found.get(list).and_then(Item::as_array_of_tables) else { return };
+    let known: Vec<Option<String>> = document
+        .get(list)
+        .and_then(Item::as_array_of_tables)
+        .map_or(Vec::new(), |old| old.iter().map(word).collect());
+    let item = document.entry(list).or_insert(Item::ArrayOfTables(toml_edit::ArrayOfTables::new()));
+    let Some(old) = item.as_array_of_tables_mut() else { return };
+    for table in new {
+        let Some(word) = word(table).filter(|w| !known.contains(&Some(w.clone()))) else { continue };
+        let mut copy = table.clone();
+        copy.set_position(None);
+        for (_, inner) in copy.iter_mut() {
+            if let Some(tables) = inner.as_array_of_tables_mut() {
+                tables.iter_mut().for_each(|t| t.set_position(None));
+            }
+        }
+        old.push(copy);
+        what.push(format!("{list} {word}"));
+    }
+}
+
+/// The whole file.
+fn text(i: &Inventory, disk_free_gb: Option<f64>) -> String {
+    let mut out = String::from(
+        "# What swiftloop survey found. Ranges are [low, typical, high]; the unit is part of each key.\n\
+         # Lines that say assumed are guesses: replace them with what you know, or measure.\n\
+         format = \"swiftloop.rig/1\"\n\n",
+    );
+    machine(&mut out, i, disk_free_gb);
+    let ids = ids(i);
+    for (card, id) in i.cards.iter().zip(&ids) {
+        interface(&mut out, card, id, &i.servers);
+    }
+    if i.cards.is_empty() && !i.servers.is_empty() {
+        out.push_str(
+            "\n# ---- no card of its own was seen: what the audio server plays through\n[[interface]]\nid = \"server\"\n\
+             connection = \"built-in\"      # assumed\n",
+        );
+        drivers(&mut out, &i.servers);
+    }
+    places(&mut out, i, &ids);
+    programs(&mut out, i);
+    out
+}
+
+fn machine(out: &mut String, i: &Inventory, disk_free_gb: Option<f64>) {
+    let class = if i.power.has_battery { "laptop" } else { "desktop" };
+    let power = match (i.power.on_battery, i.processor.governor.as_deref()) {
+        (Some(true), _) => "saving",
+        (_, Some("performance")) => "performance",
+        _ => "balanced",
+    };
+    let cores = i.processor.cores.or(i.processor.threads).unwrap_or(1).max(1);
+    let threads = i.processor.threads.filter(|t| *t >= cores && *t <= cores * 8);
+    let _ = write!(out, "[machine]\nclass = \"{class}\"\npower = \"{power}\"\ncores = {cores}\n");
+    if let Some(threads) = threads {
+        let _ = writeln!(out, "threads = {threads}");
+    }
+    if let Some(speed) = i.processor.speed.filter(|s| (0.01..100.0).contains(s)) {
+        let _ = writeln!(
+            out,
+            "core_speed = {speed:.2}         # measured over a second, beside a 2020 desktop core at 4 GHz"
+        );
+    }
+    match i.memory.total_gb.filter(|g| *g > 0.05) {
+        Some(g) => {
+            let _ = writeln!(out, "memory_gb = {g:.1}");
+        }
+        None => out.push_str("memory_gb = 8             # assumed\n"),
+    }
+    out.push_str("disk_mb_per_s = 400       # assumed: sustained, reading and writing mixed\n");
+    match disk_free_gb {
+        Some(g) => {
+            let _ = writeln!(out, "disk_free_gb = {g:.1}");
+        }
+        None => out.push_str("disk_free_gb = 50         # assumed\n"),
+    }
+}
+
+/// Each card's word as an id, made different where two are the same.
+fn ids(i: &Inventory) -> Vec<String> {
+    let mut ids: Vec<String> = Vec::new();
+    for card in &i.cards {
+        let word = plain(&card.id);
+        let id = if ids.contains(&word) { format!("{word}-{}", card.index) } else { word };
+        ids.push(id);
+    }
+    ids
+}
+
+/// Lower case, letters, digits and dashes.
+fn plain(word: &str) -> String {
+    let word: String =
+        word.chars().map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' }).collect();
+    if word.is_empty() { "card".into() } else { word }
+}
+
+/// A name from the machine as TOML text.
+fn quoted(name: &str) -> String {
+    toml_edit::Value::from(name).to_string()
+}
+
+fn interface(out: &mut String, card: &Card, id: &str, servers: &[ServerState]) {
+    let channels =
+        |capture| card.streams.iter().filter(|s| s.capture == capture).map(|s| s.channels).max().unwrap_or(0);
+    let _ = write!(
+        out,
+        "\n# ---- card {}, driver {} of the kernel\n[[interface]]\nid = \"{id}\"\nname = {}\nconnection = \"{}\"\n",
+        card.index,
+        card.driver.replace(char::is_control, " "),
+        quoted(&card.name),
+        card.connection
+    );
+    if card.usb.as_ref().is_some_and(|u| u.hubs > 0) {
+        out.push_str("hub = true\n");
+    }
+    let _ = writeln!(out, "channels = {{ inputs = {}, outputs = {} }}", channels(true), channels(false));
+    let mut rates: Vec<u32> = card.streams.iter().flat_map(|s| s.rates_hz.iter().map(|r| r.0)).collect();
+    rates.sort_unstable();
+    rates.dedup();
+    let note = if rates.is_empty() { "        # assumed: it did not say" } else { "" };
+    if rates.is_empty() {
+        rates = vec![48_000];
+    }
+    let _ = write!(
+        out,
+        "\n[[interface.driver]]\nmodel = \"alsa\"\nrates_hz = {rates:?}{note}\nbuffers = {{ powers = [32, 4096] }}   # assumed\n"
+    );
+    drivers(out, servers);
+}
+
+/// The servers as drivers of the interface above.
+fn drivers(out: &mut String, servers: &[ServerState]) {
+    for server in servers {
+        let mut rates = server.allowed_rates_hz.clone();
+        rates.extend(server.rate_hz);
+        rates.retain(|r| (8000..=768_000).contains(r));
+        rates.sort_unstable();
+        rates.dedup();
+        if rates.is_empty() {
+            rates = vec![48_000];
+        }
+        let (least, most) = server.buffer_range_frames.unwrap_or((32, 4096));
+        let (least, most) =
+            (least.clamp(16, 4096).next_power_of_two(), most.clamp(16, 8192).next_power_of_two());
+        let _ = write!(
+            out,
+            "\n[[interface.driver]]\nmodel = \"{}\"\nrates_hz = {rates:?}\nbuffers = {{ powers = [{}, {}] }}\n",
+            server.kind.to_ascii_lowercase(),
+            least.min(most),
+            most.max(least)
+        );
+    }
+}
+
+fn places(out: &mut String, i: &Inventory, ids: &[String]) {
+    let mut place = |name: &str, kind: &str, interface: &str, rate: u32| {
+        let _ = write!(
+            out,
+            "\n[[place]]\nname = {}\nkind = \"{kind}\"\ninterface = \"{interface}\"\nrate_hz = {rate}\n",
+            quoted(name)
+        );
+    };
+    for (card, id) in i.cards.iter().zip(ids) {
+        for stream in &card.streams {
+            let Some(open) = &stream.open else { continue };
+            let (way, kind) = if stream.capture {
+                ("recording", "system-recording")
+            } else {
+                ("playback", "system-playback")
+            };
+            place(&format!("{} {way}", card.id), kind, id, open.rate_hz.0);
+        }
+    }
+    let first = ids.first().map_or("server", String::as_str);
+    for server in &i.servers {
+        if let Some(rate) = server.rate_hz.filter(|r| (8000..=768_000).contains(r)) {
+            place(&server.kind, "program", first, rate);
+        }
+    }
+}
+
+fn programs(out: &mut String, i: &Inventory) {
+    let threads = f64::from(i.processor.threads.unwrap_or(1).max(1));
+    let mut known: Vec<String> = Vec::new();
+    for busy in &i.busy {
+        let (id, load) = (plain(&busy.name), (busy.core_share / threads).min(1.0));
+        if load < PROGRAM || known.contains(&id) {
+            continue;
+        }
+        let _ = write!(
+            out,
+            "\n[[program]]\nid = \"{id}\"\nname = {}\nload = {load:.2}               # seen during the survey\n",
+            quoted(&busy.name)
+        );
+        known.push(id);
+    }
+}

@@ -1,0 +1,202 @@
+//! A running server: found, asked, its buffer set.
+
+use super::library::{Api, Client, LatencyRange, candidates};
+use std::ffi::{CStr, CString, c_char, c_int};
+use std::path::PathBuf;
+use std::time::{Duration, Instant};
+
+/// Ports that bring sound from outside or take it there.
+const PHYSICAL: u64 = 4;
+const INPUT: c_int = 1;
+/// Do not start a server that is not there.
+const NO_START: c_int = 1;
+const AUDIO: &CStr = c"32 bit float mono audio";
+
+/// Why a server cannot be used.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ServerError {
+    /// No library.
+    #[error("no JACK library is installed")]
+    NoLibrary,
+    /// Nobody answers.
+    #[error("no JACK or PipeWire server is running that this user may use")]
+    NoServer,
+    /// It would not do what was asked.
+    #[error("the server refused {0}")]
+    Refused(String),
+    /// It went away.
+    #[error("the server went away")]
+    Gone,
+}
+
+/// What a server is set to.
+#[derive(Debug, Clone, PartialEq)]
+pub struct About {
+    /// `JACK` or `PipeWire`.
+    pub kind: &'static str,
+    /// Sample rate in hertz.
+    pub rate_hz: u32,
+    /// Block in frames.
+    pub buffer_frames: u32,
+    /// Its threads run with real-time priority.
+    pub realtime: bool,
+    /// Its own load in percent.
+    pub load_percent: f64,
+    /// Delays of the ports that lead outside.
+    pub ports: Vec<PortDelay>,
+}
+
+/// Delay that a port tells.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PortDelay {
+    /// Its name.
+    pub name: String,
+    /// Sound comes from outside.
+    pub capture: bool,
+    /// Least and most frames.
+    pub frames: (u32, u32),
+}
+
+/// A connection to a server.
+pub struct Server {
+    pub(super) api: Api,
+    pub(super) client: *mut Client,
+    /// Set when the server has gone: nothing may be called any more.
+    pub(super) gone: bool,
+}
+
+impl Server {
+    /// Connects under `name`; starts nothing.
+    ///
+    /// # Errors
+    /// [`ServerError`].
+    pub fn connect(name: &str) -> Result<Self, ServerError> {
+        let mut error = ServerError::NoLibrary;
+        for path in candidates() {
+            if let Ok(api) = Api::load(&path) {
+                error = ServerError::NoServer;
+                match Self::open(api, name) {
+                    Some(server) => return Ok(server),
+                    None => continue,
+                }
+            }
+        }
+        Err(error)
+    }
+
+    /// Connects through one library.
+    ///
+    /// # Errors
+    /// [`ServerError`].
+    pub fn connect_by(library: PathBuf, name: &str) -> Result<Self, ServerError> {
+        let api = Api::load(&library).map_err(|_| ServerError::NoLibrary)?;
+        Self::open(api, name).ok_or(ServerError::NoServer)
+    }
+
+    fn open(api: Api, name: &str) -> Option<Self> {
+        let name = CString::new(name).ok()?;
+        let mut status: c_int = 0;
+        // SAFETY: the name outlives the call; no further arguments go with these options.
+        let client = unsafe { (api.client_open)(name.as_ptr(), NO_START, &raw mut status) };
+        (!client.is_null()).then_some(Self { api, client, gone: false })
+    }
+
+    /// The library in use.
+    #[must_use]
+    pub fn library(&self) -> PathBuf {
+        self.api.path.clone()
+    }
+
+    /// Block in frames.
+    #[must_use]
+    pub fn buffer(&self) -> u32 {
+        // SAFETY: the client is open.
+        unsafe { (self.api.buffer_size)(self.client) }
+    }
+
+    /// Sets the block and waits until it is so.
+    ///
+    /// # Errors
+    /// [`ServerError::Refused`].
+    pub fn set_buffer(&self, frames: u32) -> Result<(), ServerError> {
+        self.ask_buffer(frames)?;
+        if self.api.is_pipewire() {
+            // There a block holds as long as the client that asked for it: its own comes back without our help.
+            return Ok(());
+        }
+        let refused = || ServerError::Refused(format!("a buffer of {frames} frames"));
+        let patience = Instant::now() + Duration::from_secs(3);
+        while self.buffer() != frames {
+            if Instant::now() > patience {
+                return Err(refused());
+            }
+            std::thread::sleep(Duration::from_millis(10));
+        }
+        Ok(())
+    }
+
+    /// Asks for a block; when it is so, [`Server::buffer`] tells.
+    pub(super) fn ask_buffer(&self, frames: u32) -> Result<(), ServerError> {
+        // SAFETY: the client is open.
+        if self.buffer() != frames && unsafe { (self.api.set_buffer_size)(self.client, frames) } != 0 {
+            return Err(ServerError::Refused(format!("a buffer of {frames} frames")));
+        }
+        Ok(())
+    }
+
+    /// What it is set to.
+    #[must_use]
+    pub fn about(&self) -> About {
+        // SAFETY: the client is open.
+        let (rate_hz, realtime, load) = unsafe {
+            (
+                (self.api.sample_rate)(self.client),
+                (self.api.is_realtime)(self.client) != 0,
+                (self.api.cpu_load)(self.client),
+            )
+        };
+        About {
+            kind: if self.api.is_pipewire() { "PipeWire" } else { "JACK" },
+            rate_hz,
+            buffer_frames: self.buffer(),
+            realtime,
+            load_percent: f64::from(load),
+            ports: self.ports(),
+        }
+    }
+
+    fn ports(&self) -> Vec<PortDelay> {
+        let mut found = Vec::new();
+        // SAFETY: the list ends with a null pointer and is given back afterwards; names live as long as the list.
+        unsafe {
+            let list = (self.api.ports)(self.client, std::ptr::null(), AUDIO.as_ptr(), PHYSICAL as _);
+            let mut at = list;
+            while !at.is_null() && !(*at).is_null() {
+                let name: *const c_char = *at;
+                let port = (self.api.port_by_name)(self.client, name);
+                if !port.is_null() {
+                    // An input port of the server takes sound outside.
+                    let capture = (self.api.port_flags)(port) & INPUT == 0;
+                    let mut range = LatencyRange::default();
+                    (self.api.port_latency)(port, c_int::from(!capture), &raw mut range);
+                    let name = CStr::from_ptr(name).to_string_lossy().into_owned();
+                    found.push(PortDelay { name, capture, frames: (range.min, range.max) });
+                }
+                at = at.add(1);
+            }
+            if !list.is_null() {
+                (self.api.free)(list.cast());
+            }
+        }
+        found
+    }
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        if !self.gone {
+            // SAFETY: the client is open and used nowhere else.
+            unsafe { (self.api.client_close)(self.client) };
+        }
+    }
+}

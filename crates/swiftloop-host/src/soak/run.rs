@@ -1,0 +1,256 @@
+//! The soak itself: one thread a worker, all waking at the same instants, each with its share of the block's work. A
+//! worker that is late skips to the next period, as a device does after an xrun; a block is late when any worker was.
+
+use super::clock::{now_ns, sleep_until};
+use super::meter::Meter;
+use super::permission::{no_slack, permission, realtime};
+use super::record::{Record, WorkerRecord};
+use super::schedule::Schedule;
+use super::work::Filters;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
+use std::time::{Duration, SystemTime};
+
+/// Blocks whose lateness is remembered at a time; an unbroken run of more is cut.
+const RING: u64 = 4096;
+/// Before the first block: all threads are up by then.
+const LEAD_NS: u64 = 20_000_000;
+/// Stack of a worker: it is locked into memory, so no more than it needs.
+const STACK: usize = 256 * 1024;
+
+/// What to do.
+#[derive(Debug, Clone)]
+pub struct Task {
+    /// Time between blocks, in nanoseconds.
+    pub period_ns: f64,
+    /// Periods until a block must be done: playback blocks less one, at least one.
+    pub reserve: f64,
+    /// How long, in seconds.
+    pub seconds: f64,
+    /// Kinds of blocks: how often each comes (shares of 1) and its work on each worker in µs.
+    pub patterns: Vec<(f64, Vec<f64>)>,
+    /// What one section takes over one frame on this machine, in nanoseconds.
+    pub section_ns: f64,
+}
+
+/// Why nothing could be soaked.
+#[derive(Debug, thiserror::Error)]
+pub enum Unable {
+    /// Nothing asked for is possible here.
+    #[error("the threads cannot be started: {0}")]
+    Threads(#[from] std::io::Error),
+    /// The histogram refused its bounds.
+    #[error("the histogram cannot be made: {0}")]
+    Histogram(#[from] hdrhistogram::CreationError),
+    /// A worker died.
+    #[error("a worker died")]
+    Died,
+}
+
+struct Shared<'a> {
+    task: &'a Task,
+    schedule: Schedule,
+    start_ns: u64,
+    stop: &'a AtomicBool,
+    over: AtomicBool,
+    ring: Vec<AtomicU64>,
+    late: AtomicU64,
+    meter: &'a Meter,
+}
+
+impl Shared<'_> {
+    fn due(&self, block: u64) -> u64 {
+        self.start_ns + (block as f64 * self.task.period_ns) as u64
+    }
+
+    fn goes_on(&self) -> bool {
+        !self.stop.load(Relaxed) && !self.over.load(Relaxed)
+    }
+
+    /// Marks a block; whether it was the first worker to do so.
+    fn mark(&self, block: u64) -> bool {
+        self.ring[(block % RING) as usize].swap(block, Relaxed) != block
+    }
+
+    /// A late block and those skipped after it: one run, unless the block before was late already.
+    fn was_late(&self, block: u64, next: u64) {
+        if self.mark(block) {
+            self.late.fetch_add(1, Relaxed);
+            if self.ring[((block - 1) % RING) as usize].load(Relaxed) != block - 1 {
+                self.meter.miss();
+            }
+        }
+        for skipped in block + 1..next.min(block + RING) {
+            self.mark(skipped);
+        }
+    }
+}
+
+/// Soaks until the time is over, `stop` is set, or `watch` says no; `watch` is called a few times a second with the
+/// meter and the seconds passed. The meter must have a counter for each worker.
+///
+/// # Errors
+/// [`Unable`]; missing permissions are no error, they are in the record.
+pub fn soak(
+    task: &Task,
+    meter: &Meter,
+    stop: &AtomicBool,
+    mut watch: impl FnMut(&Meter, f64) -> bool,
+) -> Result<Record, Unable> {
+    let workers = task.patterns.first().map_or(1, |p| p.1.len()).max(1);
+    let granted = permission();
+    let shared = Shared {
+        task,
+        schedule: Schedule::new(task, workers),
+        start_ns: now_ns() + LEAD_NS,
+        stop,
+        over: AtomicBool::new(false),
+        ring: (0..RING).map(|_| AtomicU64::new(0)).collect(),
+        late: AtomicU64::new(0),
+        meter,
+    };
+    let records = (0..workers).map(|_| WorkerRecord::new()).collect::<Result<Vec<_>, _>>()?;
+    let wall = SystemTime::now();
+    let (begun, missed) = (now_ns(), meter.misses());
+    let done: Vec<(WorkerRecord, u64)> = std::thread::scope(|scope| {
+        let mut threads = Vec::new();
+        for (me, record) in records.into_iter().enumerate() {
+            let (shared, realtime) = (&shared, granted.realtime);
+            let name = format!("soak {me}");
+            let builder = std::thread::Builder::new().name(name).stack_size(STACK);
+            match builder.spawn_scoped(scope, move || worker(shared, me, record, realtime)) {
+                Ok(thread) => threads.push(thread),
+                Err(e) => {
+                    shared.over.store(true, Relaxed);
+                    return Err(Unable::Threads(e));
+                }
+            }
+        }
+        let end = shared.start_ns + (task.seconds * 1e9) as u64;
+        while shared.goes_on() {
+            let now = now_ns();
+            if now >= end || !watch(meter, now.saturating_sub(shared.start_ns) as f64 / 1e9) {
+                shared.over.store(true, Relaxed);
+                break;
+            }
+            std::thread::sleep(Duration::from_nanos((end - now).min(100_000_000)));
+        }
+        threads.into_iter().map(|t| t.join().map_err(|_| Unable::Died)).collect::<Result<Vec<_>, _>>()
+    })?;
+    let passed = (now_ns() - begun) as f64 / 1e9;
+    let blocks = done.iter().map(|d| d.1).max().unwrap_or(0);
+    let walked = wall.elapsed().map_or_else(|e| -e.duration().as_secs_f64(), |d| d.as_secs_f64());
+    let step = walked - passed;
+    Ok(Record {
+        permission: granted,
+        workers: done.into_iter().map(|d| d.0).collect(),
+        blocks,
+        late_blocks: shared.late.load(Relaxed),
+        runs: meter.misses() - missed,
+        seconds: blocks as f64 * task.period_ns / 1e9,
+        stopped: stop.load(Relaxed),
+        // Less is the ordinary steering of a clock, or our own two looks not being at one instant.
+        clock_step_s: if step.abs() > 0.5 { step } else { 0.0 },
+    })
+}
+
+/// One worker from its first block to the end; its record and the number of the last block that fell due.
+fn worker(shared: &Shared<'_>, me: usize, mut record: WorkerRecord, wants: bool) -> (WorkerRecord, u64) {
+    no_slack();
+    if wants {
+        // Just granted on another thread of ours; were it refused now, the wake-up delays would show it.
+        let _ = realtime();
+    }
+    let mut filters = Filters::default();
+    let end = shared.start_ns + (shared.task.seconds * 1e9) as u64;
+    let reserve_ns = (shared.task.reserve * shared.task.period_ns) as u64;
+    let mut block = 1u64;
+    while shared.goes_on() {
+        let due = shared.due(block);
+        if due >= end {
+            break;
+        }
+        let asleep = now_ns() < due;
+        sleep_until(due);
+        let woke = now_ns();
+        let frames = shared.schedule.frames(block, me);
+        filters.run(frames);
+        let done = now_ns();
+        let (wake_ns, exec_ns) = (woke.saturating_sub(due), done - woke);
+        record.block(
+            block,
+            (due - shared.start_ns) / 1_000_000_000,
+            asleep.then_some(wake_ns),
+            exec_ns,
+            frames as f64 * shared.task.section_ns,
+        );
+        shared.meter.count(me, if asleep { wake_ns } else { 0 }, exec_ns);
+        let mut next = block + 1;
+        if done > due + reserve_ns {
+            next = ((done - shared.start_ns) as f64 / shared.task.period_ns) as u64 + 1;
+            shared.was_late(block, next);
+        }
+        block = next;
+    }
+    (record, block - 1)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn shared<'a>(task: &'a Task, meter: &'a Meter, stop: &'a AtomicBool) -> Shared<'a> {
+        Shared {
+            task,
+            schedule: Schedule::new(task, 1),
+            start_ns: now_ns(),
+            stop,
+            over: AtomicBool::new(false),
+            ring: (0..RING).map(|_| AtomicU64::new(0)).collect(),
+            late: AtomicU64::new(0),
+            meter,
+        }
+    }
+
+    #[test]
+    fn between_waking_and_being_done_nothing_is_allocated() {
+        // Most blocks are light; one in a hundred takes longer than its period, so that late blocks are walked as well.
+        let patterns = vec![(0.99, vec![50.0]), (0.01, vec![3000.0])];
+        let section_ns = super::super::work::speed(5).section_ns;
+        let task = Task { period_ns: 1e6, reserve: 1.0, seconds: 0.6, patterns, section_ns };
+        let (meter, stop) = (Meter::new(1), AtomicBool::new(false));
+        let (shared, record) = (shared(&task, &meter, &stop), WorkerRecord::new().unwrap());
+        let before = crate::counting::asked();
+        let (record, _) = worker(&shared, 0, record, false);
+        assert_eq!(crate::counting::asked(), before);
+        assert!(record.exec.len() > 100 && meter.misses() > 0);
+    }
+
+    #[test]
+    fn a_run_of_late_blocks_counts_once() {
+        let task = Task { period_ns: 1e6, reserve: 1.0, seconds: 1.0, patterns: vec![], section_ns: 1.0 };
+        let (meter, stop) = (Meter::new(1), AtomicBool::new(false));
+        let shared = shared(&task, &meter, &stop);
+        shared.was_late(10, 14); // 10 late, 11 to 13 skipped
+        shared.was_late(14, 15); // the run goes on
+        shared.was_late(14, 15); // another worker, the same block
+        assert_eq!((meter.misses(), shared.late.load(Relaxed)), (1, 2));
+        shared.was_late(16, 17); // 15 was in time
+        assert_eq!((meter.misses(), shared.late.load(Relaxed)), (2, 3));
+    }
+
+    #[test]
+    fn more_work_than_time_is_late_and_none_is_not_late_always() {
+        let (meter, stop) = (Meter::new(1), AtomicBool::new(false));
+        let task = Task {
+            period_ns: 2e6,
+            reserve: 1.0,
+            seconds: 0.3,
+            patterns: vec![(1.0, vec![5000.0])],
+            section_ns: super::super::work::speed(5).section_ns,
+        };
+        let record = soak(&task, &meter, &stop, |_, _| true).unwrap();
+        // However slow or fast the machine is now, five milliseconds calibrated do not fit into two.
+        assert!(record.late_blocks >= 1 && record.runs >= 1 && record.blocks > 100, "{record:?}");
+        assert_eq!(record.workers[0].exec.len(), meter.look()[0].blocks);
+    }
+}

@@ -1,0 +1,65 @@
+//! PipeWire, from the JSON that its own `pw-dump` prints: settings, nodes, who is there.
+
+use serde_json::Value;
+use std::process::{Command, Stdio};
+use swiftloop_core::survey::ServerState;
+
+/// Asks the running PipeWire; nothing when none runs or none is installed.
+pub(super) fn ask() -> Result<Option<ServerState>, String> {
+    let output = Command::new("pw-dump").stdin(Stdio::null()).stderr(Stdio::null()).output();
+    match output {
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(None),
+        Err(e) => Err(format!("PipeWire: {e}")),
+        Ok(output) if output.status.success() => Ok(parse(&String::from_utf8_lossy(&output.stdout))),
+        Ok(_) => Ok(None),
+    }
+}
+
+/// What the dump says; nothing when it is no dump.
+pub(super) fn parse(text: &str) -> Option<ServerState> {
+    let all: Vec<Value> = serde_json::from_str(text).ok()?;
+    let of_kind = |kind: &'static str| {
+        all.iter().filter(move |o| o["type"].as_str().is_some_and(|t| t.ends_with(kind)))
+    };
+    let core = of_kind(":Core").next()?;
+    let setting = |key: &str| {
+        of_kind(":Metadata")
+            .filter(|m| m["props"]["metadata.name"] == "settings")
+            .flat_map(|m| m["metadata"].as_array().into_iter().flatten())
+            .find(|s| s["key"] == key)
+            .map(|s| s["value"].clone())
+    };
+    let number =
+        |v: Value| v.as_u64().or_else(|| v.as_str()?.parse().ok()).and_then(|n| u32::try_from(n).ok());
+    let chosen = |key: &str| setting(key).and_then(number);
+    let forced = |key: &str| chosen(key).filter(|n| *n > 0);
+    // `[ 48000 ]`, as text or as a list.
+    let allowed = setting("clock.allowed-rates").map(|v| v.to_string()).unwrap_or_default();
+    let node = |n: &Value| {
+        let props = &n["info"]["props"];
+        let name = props["node.description"].as_str().or(props["node.name"].as_str())?;
+        let class = props["media.class"].as_str().unwrap_or("");
+        let state = n["info"]["state"].as_str().unwrap_or("");
+        let details: Vec<&str> = [class, state].into_iter().filter(|d| !d.is_empty()).collect();
+        Some(if details.is_empty() { name.into() } else { format!("{name} ({})", details.join(", ")) })
+    };
+    // A node may force its own block on the graph that it takes part in.
+    let by_nodes = of_kind(":Node")
+        .filter_map(|n| number(n["info"]["props"]["node.force-quantum"].clone()))
+        .find(|n| *n > 0);
+    let props = &core["info"]["props"];
+    Some(ServerState {
+        kind: "PipeWire".into(),
+        rate_hz: chosen("clock.rate").or_else(|| number(props["default.clock.rate"].clone())),
+        allowed_rates_hz: allowed
+            .split(|c: char| !c.is_ascii_digit())
+            .filter_map(|r| r.parse().ok())
+            .collect(),
+        buffer_frames: chosen("clock.quantum").or_else(|| number(props["default.clock.quantum"].clone())),
+        buffer_range_frames: chosen("clock.min-quantum").zip(chosen("clock.max-quantum")),
+        forced_buffer_frames: forced("clock.force-quantum").or(by_nodes),
+        forced_rate_hz: forced("clock.force-rate"),
+        nodes: of_kind(":Node").filter_map(node).collect(),
+        ..ServerState::default()
+    })
+}

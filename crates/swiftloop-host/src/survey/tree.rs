@@ -1,0 +1,55 @@
+//! A tree of public files: the real one, or a copy.
+
+use std::path::{Path, PathBuf};
+
+/// Larger files are not what we look for.
+const LARGEST: u64 = 4 * 1024 * 1024;
+
+pub(super) struct Tree(PathBuf);
+
+impl Tree {
+    pub fn new(root: &Path) -> Self {
+        Self(root.to_path_buf())
+    }
+
+    fn path(&self, name: &str) -> PathBuf {
+        self.0.join(name.trim_start_matches('/'))
+    }
+
+    /// The text of a file, if it is there and is text.
+    pub fn text(&self, name: &str) -> Option<String> {
+        use std::io::Read;
+        let mut text = Vec::new();
+        std::fs::File::open(self.path(name)).ok()?.take(LARGEST).read_to_end(&mut text).ok()?;
+        Some(String::from_utf8_lossy(&text).into_owned())
+    }
+
+    /// Its first line, without spaces around it; nothing when empty.
+    pub fn word(&self, name: &str) -> Option<String> {
+        let text = self.text(name)?;
+        let word = text.lines().next()?.trim();
+        (!word.is_empty()).then(|| word.to_string())
+    }
+
+    /// A number that stands alone.
+    pub fn number(&self, name: &str) -> Option<f64> {
+        self.word(name)?.parse().ok().filter(|x: &f64| x.is_finite())
+    }
+
+    /// Names in a folder, sorted.
+    pub fn names(&self, folder: &str) -> Vec<String> {
+        let entries = std::fs::read_dir(self.path(folder)).into_iter().flatten().flatten();
+        let mut names: Vec<String> = entries.map(|e| e.file_name().to_string_lossy().into_owned()).collect();
+        names.sort();
+        names
+    }
+
+    /// Names that are `prefix` and a number, with the number, rising.
+    pub fn numbered(&self, folder: &str, prefix: &str) -> Vec<(u32, String)> {
+        let number = |n: &String| n.strip_prefix(prefix)?.parse().ok();
+        let mut all: Vec<(u32, String)> =
+            self.names(folder).into_iter().filter_map(|n| Some((number(&n)?, n))).collect();
+        all.sort_unstable();
+        all
+    }
+}

@@ -1,0 +1,54 @@
+//! `survey`: read this computer or a copy of another, judge it, save what was found.
+
+use super::{print, print_json};
+use crate::cli::Survey;
+use crate::failure::Failure;
+use crate::views::survey::{Surveyed, json, show};
+use std::path::Path;
+use std::process::ExitCode;
+use swiftloop_core::survey::{Grade, findings};
+use swiftloop_files::{save_surveyed, tables};
+use swiftloop_host::look;
+use swiftloop_host::survey::{survey, survey_copy};
+
+pub fn run(options: &Survey) -> Result<ExitCode, Failure> {
+    let inventory = match &options.root {
+        None => survey(),
+        Some(root) if root.join("proc").is_dir() => survey_copy(root),
+        Some(root) => {
+            return Err(Failure::usage(
+                format!("{} holds no copy of a computer's files: it has no folder proc", root.display()),
+                "copy /proc/asound and the other files that the README lists, with their folders",
+            ));
+        }
+    };
+    let disk_free_gb = options.root.is_none().then(|| look(Path::new(".")).disk_free_gb).flatten();
+    let added = match &options.save {
+        Some(path) if inventory.is_silent() => {
+            return Err(Failure::machine(
+                format!(
+                    "no sound card and no server was found, so there is nothing to write into {}",
+                    path.display()
+                ),
+                "connect the interface and look again, or begin with: swiftloop new",
+            ));
+        }
+        Some(path) => Some(save_surveyed(path, &inventory, disk_free_gb, tables())?),
+        None => None,
+    };
+    let surveyed = Surveyed {
+        inventory: &inventory,
+        findings: findings(&inventory),
+        root: options.root.as_deref(),
+        saved: options.save.as_deref().zip(added.as_ref()),
+    };
+    if options.json {
+        print_json(&json(&surveyed)?)?;
+    } else {
+        print(&show(&surveyed))?;
+    }
+    if inventory.is_silent() {
+        return Ok(ExitCode::from(3));
+    }
+    Ok(super::yes_or_no(surveyed.findings.iter().all(|f| f.grade != Grade::Severe)))
+}

@@ -1,0 +1,137 @@
+//! The meter of a running soak, on stderr: a line that renews itself on a terminal (Enter forgets the worst so far),
+//! a plain line every ten seconds otherwise.
+
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use std::io::IsTerminal;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
+use std::time::Duration;
+use swiftloop_host::soak::{Meter, Seen};
+
+/// Seconds between two plain lines.
+const PLAIN_S: f64 = 10.0;
+
+/// A meter that is being shown.
+pub struct Live {
+    title: String,
+    seconds: f64,
+    period_us: f64,
+    bar: Option<ProgressBar>,
+    next_plain: f64,
+    reset: Arc<AtomicBool>,
+}
+
+impl Live {
+    /// For a soak of so many seconds.
+    pub fn new(title: &str, seconds: f64, period_us: f64) -> Self {
+        let bar = std::io::stderr().is_terminal().then(|| {
+            let bar = ProgressBar::with_draw_target(
+                Some((seconds * 10.0) as u64),
+                ProgressDrawTarget::stderr_with_hz(5),
+            );
+            if let Ok(style) = ProgressStyle::with_template("{prefix}\n{msg}") {
+                bar.set_style(style);
+            }
+            bar.enable_steady_tick(Duration::from_millis(200));
+            bar
+        });
+        let reset = Arc::new(AtomicBool::new(false));
+        if bar.is_some() && std::io::stdin().is_terminal() {
+            listen_for_enter(Arc::downgrade(&reset));
+        }
+        Self { title: title.into(), seconds, period_us, bar, next_plain: PLAIN_S, reset }
+    }
+
+    /// Nothing new, but it lives.
+    pub fn tick(&self) {
+        if let Some(bar) = &self.bar {
+            bar.tick();
+        }
+    }
+
+    /// Shows the meter after so many seconds.
+    pub fn show(&mut self, meter: &Meter, passed: f64) {
+        let left = (self.seconds - passed).max(0.0);
+        if let Some(bar) = &self.bar {
+            if self.reset.swap(false, Relaxed) {
+                meter.reset();
+            }
+            bar.set_prefix(format!(
+                "{}: {} left, {}; Enter forgets the worst",
+                self.title,
+                time(left),
+                misses(meter.misses())
+            ));
+            let lines: Vec<String> =
+                meter.look().iter().enumerate().map(|(i, s)| self.worker(i, s)).collect();
+            bar.set_message(lines.join("\n"));
+        } else if passed >= self.next_plain {
+            self.next_plain += PLAIN_S;
+            let seen = meter.look();
+            let worst = |of: fn(&Seen) -> f64| seen.iter().map(of).fold(0.0, f64::max);
+            eprintln!(
+                "{}: {} left, {}, wakes at worst {:.0} µs late, works at worst {:.0} µs",
+                self.title,
+                time(left),
+                misses(meter.misses()),
+                worst(|s| s.worst_wake_us),
+                worst(|s| s.worst_exec_us)
+            );
+        }
+    }
+
+    /// Mean and worst of one worker, the mean as a bar of its period.
+    fn worker(&self, index: usize, seen: &Seen) -> String {
+        const CELLS: f64 = 24.0;
+        let full = |us: f64| (us / self.period_us * CELLS).round().clamp(0.0, CELLS) as usize;
+        let (mean, worst) = (full(seen.mean_exec_us), full(seen.worst_exec_us));
+        let rest = worst.max(mean);
+        let bar =
+            "━".repeat(mean) + &"╌".repeat(rest - mean) + &" ".repeat(CELLS as usize - rest) + "│ period";
+        format!(
+            "  worker {}  {bar}  work {:>5.0} µs, at worst {:>5.0}; wakes {:>5.0} µs late at worst",
+            index + 1,
+            seen.mean_exec_us,
+            seen.worst_exec_us,
+            seen.worst_wake_us
+        )
+    }
+
+    /// Takes the meter away.
+    pub fn clear(&mut self) {
+        if let Some(bar) = self.bar.take() {
+            bar.finish_and_clear();
+        }
+    }
+}
+
+fn misses(n: u64) -> String {
+    match n {
+        0 => "no miss".into(),
+        1 => "1 miss".into(),
+        n => format!("{n} misses"),
+    }
+}
+
+fn time(seconds: f64) -> String {
+    let whole = seconds.round() as u64;
+    format!("{}:{:02}", whole / 60, whole % 60)
+}
+
+/// Sets the flag at every line, until whoever waits for it is gone.
+fn listen_for_enter(flag: std::sync::Weak<AtomicBool>) {
+    std::thread::spawn(move || {
+        let mut line = String::new();
+        while flag.strong_count() > 0 {
+            line.clear();
+            match std::io::stdin().read_line(&mut line) {
+                Ok(1..) => {
+                    if let Some(flag) = flag.upgrade() {
+                        flag.store(true, Relaxed);
+                    }
+                }
+                _ => return,
+            }
+        }
+    });
+}

@@ -1,0 +1,246 @@
+//! `soak` as a program: what it reports, what it writes, how it is stopped. Nothing here depends on how fast or quiet the
+//! machine is: only on what must be so anywhere.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+#![cfg(target_os = "linux")]
+
+mod common;
+
+use common::Folder;
+use serde_json::Value;
+use std::process::{Command, Stdio};
+use std::time::Duration;
+
+fn light<'a>(more: &[&'a str]) -> Vec<&'a str> {
+    [&["soak", "--buffer", "64", "--work", "5", "--seconds", "1"], more].concat()
+}
+
+#[test]
+fn a_soak_counts_its_blocks_and_says_what_was_predicted() {
+    let folder = Folder::empty();
+    let soak = folder.json(&light(&[]));
+    let rung = &soak["rungs"][0];
+    assert_eq!((rung["buffer_frames"].as_u64(), rung["sample_rate_hz"].as_u64()), (Some(64), Some(48_000)));
+    // A second of blocks of 64 frames at 48 kHz, whenever they were woken.
+    let blocks = rung["blocks"].as_u64().unwrap();
+    assert!((700..=760).contains(&blocks), "{blocks}");
+    for times in [&rung["wake_us"], &rung["exec_us"]] {
+        let of = |key: &str| times[key].as_f64().unwrap();
+        assert!(
+            of("p50") > 0.0 && of("p50") <= of("p99") && of("p99") <= of("p999") && of("p999") <= of("max")
+        );
+    }
+    for rate in [&rung["misses_per_hour"], &rung["predicted_per_hour"]] {
+        let of = |key: &str| rate[key].as_f64().unwrap();
+        assert!(of("low") <= of("typical") && of("typical") <= of("high"), "{rate}");
+    }
+    assert!(["holds", "breaks", "undecided"].contains(&rung["decision"].as_str().unwrap()));
+    assert!(soak["permission"]["realtime"].is_boolean() && soak["core_speed"].as_f64().unwrap() > 0.01);
+    assert!(soak["tail"]["scale_us"].as_f64().unwrap() > 0.0);
+    assert!(soak["smallest_frames"].is_null());
+}
+
+#[test]
+fn more_work_than_there_is_time_breaks() {
+    let folder = Folder::empty();
+    // Two workers on one period each, all of it: any delay at all is too late.
+    let soak = folder.run(&["soak", "--buffer", "256", "--work", "100", "--seconds", "1", "--json"]);
+    let answer: Value = serde_json::from_str(&soak.out).unwrap();
+    assert_eq!((soak.code, answer["rungs"][0]["decision"].as_str()), (1, Some("breaks")), "{answer}");
+    assert!(answer["rungs"][0]["predicted_per_hour"]["typical"].as_f64().unwrap() > 1000.0, "{answer}");
+}
+
+#[test]
+fn a_ladder_stops_at_the_first_rung_that_holds() {
+    let folder = Folder::empty();
+    // Nearly any number of misses is borne, so the smallest block holds at once.
+    let soak = folder.json(&["soak", "--ladder", "--work", "5", "--seconds", "1", "--bearable", "900000"]);
+    assert_eq!(soak["smallest_frames"], 16, "{soak}");
+    assert_eq!(soak["rungs"].as_array().unwrap().len(), 1);
+    // Work that fills the period holds nowhere.
+    let full =
+        folder.run(&["soak", "--ladder", "--buffer", "64", "--work", "100", "--seconds", "1", "--json"]);
+    let full: Value = serde_json::from_str(&full.out).unwrap();
+    assert!(full["smallest_frames"].is_null(), "{full}");
+    assert_eq!(full["rungs"].as_array().unwrap().len(), 3);
+}
+
+#[test]
+fn the_work_is_that_of_the_plan() {
+    let folder = Folder::with_demo();
+    let soak = folder.json(&[
+        "soak",
+        "rig.toml",
+        "session.toml",
+        "--interface",
+        "rack",
+        "--phase",
+        "tracking",
+        "--seconds",
+        "1",
+    ]);
+    assert_eq!(soak["rungs"][0]["buffer_frames"], 64);
+    assert!(soak["work"].as_str().unwrap().contains("tracking on rack"));
+    let wrong =
+        folder.run(&["soak", "rig.toml", "session.toml", "--interface", "rack", "--phase", "trakcing"]);
+    assert_eq!(wrong.code, 2);
+    assert!(wrong.err.contains("did you mean `tracking`?"), "{}", wrong.err);
+    let odd = folder.run(&[
+        "soak",
+        "rig.toml",
+        "session.toml",
+        "--interface",
+        "rack",
+        "--phase",
+        "tracking",
+        "--buffer",
+        "100",
+    ]);
+    assert!(odd.code == 2 && odd.err.contains("does not offer blocks of 100"), "{}", odd.err);
+}
+
+#[test]
+fn a_profile_is_saved_kept_and_compared() {
+    let folder = Folder::with_demo();
+    let before = folder.read("rig.toml");
+    let none = folder.run(&light(&["--compare", "rig.toml"]));
+    assert!(none.code == 2 && none.err.contains("holds no measured profile"), "{}", none.err);
+
+    folder.json(&light(&["--save", "rig.toml"]));
+    let once = folder.read("rig.toml");
+    for line in before.lines() {
+        assert!(once.contains(line), "`{line}` is gone");
+    }
+    assert!(once.contains("[machine.wake]") && !once.contains("earlier_wake"));
+    // It is a rig still, and the plan reckons with it.
+    let plan = folder.run(&["plan", "rig.toml", "session.toml", "--json"]);
+    assert!(plan.code <= 1, "{}", plan.err);
+
+    let again = folder.json(&light(&["--save", "rig.toml", "--compare", "rig.toml"]));
+    let changes = again["changes"]["figures"].as_array().unwrap();
+    assert!(changes.len() >= 2 && changes.iter().all(|c| c["real"].is_boolean()), "{again}");
+    let twice = folder.read("rig.toml");
+    assert!(twice.contains("[[machine.earlier_wake]]"), "{twice}");
+    assert!(folder.run(&["plan", "rig.toml", "session.toml"]).code <= 1);
+}
+
+#[test]
+fn what_cannot_be_saved_is_said_and_the_file_stays() {
+    let folder = Folder::with_demo();
+    let missing = folder.run(&light(&["--save", "nowhere.toml"]));
+    assert!(missing.code == 2 && missing.err.contains("nowhere.toml"), "{}", missing.err);
+    let session = folder.run(&light(&["--save", "session.toml"]));
+    assert!(session.code == 2 && session.err.contains("swiftloop.rig"), "{}", session.err);
+
+    // Somebody else changes the rig while it soaks.
+    let program = assert_cmd::cargo::cargo_bin("swiftloop");
+    let child = Command::new(program)
+        .current_dir(folder.root())
+        .args(["soak", "--buffer", "64", "--work", "5", "--seconds", "3", "--save", "rig.toml"])
+        .stdout(Stdio::null())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    std::thread::sleep(Duration::from_millis(2500));
+    folder.edit("rig.toml", "cores = 4", "cores = 3");
+    let output = child.wait_with_output().unwrap();
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert_eq!(output.status.code(), Some(2), "{said}");
+    assert!(said.contains("changed meanwhile"), "{said}");
+    assert!(
+        folder.read("rig.toml").contains("cores = 3") && !folder.read("rig.toml").contains("machine.wake")
+    );
+}
+
+#[test]
+fn a_full_disk_loses_nothing() {
+    let folder = Folder::with_demo();
+    // A folder in which nothing can be made: a file system of its own without room, where the system lets us mount one.
+    let small = folder.path("small");
+    std::fs::create_dir(&small).unwrap();
+    let mount = |args: &[&str]| Command::new(args[0]).args(&args[1..]).stderr(Stdio::null()).status();
+    let there = small.to_str().unwrap();
+    if !mount(&["mount", "-t", "tmpfs", "-o", "size=64k", "tmpfs", there]).is_ok_and(|s| s.success()) {
+        eprintln!("no right to mount a small disk: not tested here");
+        return;
+    }
+    std::fs::copy(folder.path("rig.toml"), small.join("rig.toml")).unwrap();
+    let before = folder.read("rig.toml");
+    std::fs::write(small.join("ballast"), vec![0u8; 60_000]).ok();
+    let mut size = 4096;
+    while size > 0 {
+        // Fill what is left to the last byte.
+        let name = small.join(format!("more{size}"));
+        if std::fs::write(&name, vec![0u8; size]).is_err() {
+            size /= 2;
+        }
+    }
+    let answer = folder.run(&light(&["--save", "small/rig.toml"]));
+    let after = std::fs::read_to_string(small.join("rig.toml")).unwrap();
+    mount(&["umount", there]).unwrap();
+    assert_eq!(answer.code, 2, "{}", answer.err);
+    assert!(answer.err.contains("cannot write"), "{}", answer.err);
+    assert_eq!(after, before);
+}
+
+#[test]
+fn ctrl_c_ends_the_soak_and_it_still_reports() {
+    let folder = Folder::empty();
+    let program = assert_cmd::cargo::cargo_bin("swiftloop");
+    let child = Command::new(program)
+        .current_dir(folder.root())
+        .args(["soak", "--buffer", "64", "--work", "5", "--seconds", "600", "--json"])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    std::thread::sleep(Duration::from_millis(3500));
+    let id = child.id().to_string();
+    assert!(Command::new("kill").args(["-INT", &id]).status().unwrap().success());
+    let output = child.wait_with_output().unwrap();
+    let answer: Value = serde_json::from_slice(&output.stdout).unwrap();
+    assert_eq!(answer["stopped"], true);
+    assert!(answer["rungs"][0]["blocks"].as_u64().unwrap() > 0, "{answer}");
+}
+
+#[test]
+fn silly_values_are_refused() {
+    let folder = Folder::empty();
+    for args in [
+        &["soak", "--work", "101"][..],
+        &["soak", "--seconds", "0"],
+        &["soak", "--seconds", "nan"],
+        &["soak", "--buffer", "0"],
+        &["soak", "--workers", "0"],
+        &["soak", "--playback-blocks", "1"],
+        &["soak", "--error", "0.9"],
+        &["soak", "--bearable", "-1"],
+        &["soak", "--through", "nobody"],
+        &["soak", "--phase", "tracking"],
+    ] {
+        let answer = folder.run(args);
+        assert_eq!(answer.code, 2, "{args:?}");
+        assert!(!answer.err.is_empty(), "{args:?}");
+    }
+}
+
+#[test]
+fn without_permission_it_runs_and_says_so() {
+    let folder = Folder::empty();
+    // As nobody, from a place that nobody may read.
+    let place = std::env::temp_dir().join(format!("swiftloop-nobody-{}", std::process::id()));
+    std::fs::copy(assert_cmd::cargo::cargo_bin("swiftloop"), &place).unwrap();
+    let output = Command::new("setpriv")
+        .args(["--reuid", "65534", "--regid", "65534", "--clear-groups"])
+        .arg(&place)
+        .args(["soak", "--buffer", "256", "--work", "5", "--seconds", "1"])
+        .current_dir("/")
+        .output();
+    std::fs::remove_file(&place).unwrap();
+    let Some(output) = output.ok().filter(|o| o.status.code().is_some_and(|c| c <= 1)) else {
+        eprintln!("this user cannot become another: not tested here");
+        return;
+    };
+    let said = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert!(said.contains("no real-time priority") && said.contains("/etc/security/limits.d"), "{said}");
+    drop(folder);
+}
