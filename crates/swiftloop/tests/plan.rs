@@ -23,7 +23,7 @@ fn demo_without_a_folder_leaves_nothing_behind() {
 fn demo_with_a_folder_writes_once_and_never_over() {
     let folder = Folder::with_demo();
     let files = folder.files();
-    assert!(files.len() == 10 && files.contains(&"rig.toml".into()) && files.contains(&"probe.wav".into()));
+    assert!(files.len() == 11 && files.contains(&"rig.toml".into()) && files.contains(&"probe.wav".into()));
     folder.write("rig.toml", "mine");
     let again = folder.run(&["demo", "."]);
     assert_eq!(again.code, 2);

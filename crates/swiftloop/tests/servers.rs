@@ -20,6 +20,12 @@ struct Server {
 
 impl Drop for Server {
     fn drop(&mut self) {
+        // Asked first, so that it clears up after itself.
+        let _ = Command::new("kill").arg(self.child.id().to_string()).stderr(Stdio::null()).status();
+        let patience = Instant::now() + Duration::from_secs(5);
+        while matches!(self.child.try_wait(), Ok(None)) && Instant::now() < patience {
+            std::thread::sleep(Duration::from_millis(50));
+        }
         let _ = self.child.kill();
         let _ = self.child.wait();
     }
@@ -28,7 +34,8 @@ impl Drop for Server {
 impl Server {
     fn start(program: &str, args: &[&str]) -> Self {
         let folder = Folder::empty();
-        let name = format!("swiftloop-test-{}", std::process::id());
+        // Always the same, so that what a killed server leaves is taken up by the next.
+        let name = "swiftloop-test".to_string();
         let child = Command::new(program)
             .args(args)
             .env("XDG_RUNTIME_DIR", folder.root())
@@ -144,7 +151,7 @@ fn a_server_that_dies_in_the_middle_is_told() {
     server.child.kill().unwrap();
     let output = child.wait_with_output().unwrap();
     let said = String::from_utf8_lossy(&output.stdout).into_owned();
-    assert_eq!(output.status.code(), Some(3), "{said}");
+    assert_eq!(output.status.code(), Some(3), "{:?} {said}", output.status);
     assert!(said.contains("The server went away in the middle"), "{said}");
     // And then there is nobody to go through.
     let answer = server.run(&["soak", "--through", "jack", "--seconds", "1"]);

@@ -135,8 +135,8 @@ fn what_is_written_can_be_planned_with() {
         folder.write(
             "session.toml",
             format!(
-                "format = \"swiftloop.session/1\"\nname = \"one voice\"\nrate_hz = 48000\n\
-                 [[track]]\nid = \"voice\"\nkind = \"audio\"\n[[phase]]\nkind = \"editing\"\ninterfaces = [\"{id}\"]\n"
+                "format = \"swiftloop.session/1\"\nname = \"one voice\"\n[deliver]\nrate_hz = 48000\ndepth = 24\n\
+                 [[track]]\nid = \"voice\"\nsource = \"live\"\n[[phase]]\nkind = \"editing\"\ninterfaces = [\"{id}\"]\n"
             ),
         );
         let plan = folder.run(&["plan", "mine.toml", "session.toml"]);

@@ -15,8 +15,8 @@ const PACE_AT: [f64; 28] = [
 ];
 /// Fewer wake-ups say too little about the tail.
 const FEWEST: u64 = 500;
-/// Delays beyond the threshold: a hundredth of all, but so many at least and at most.
-const BEYOND: (u64, u64) = (40, 2000);
+/// Delays beyond the threshold that are tried, at most a fiftieth of all: the number whose fitted tail lies nearest.
+const BEYOND: [u64; 7] = [40, 80, 160, 320, 640, 1280, 2560];
 
 /// What a soak heard, all workers and rungs of one kind together.
 #[derive(Debug, Clone, Default)]
@@ -75,16 +75,7 @@ pub fn learn(heard: &Heard, about: &Circumstances) -> Option<WakeProfile> {
     if total < FEWEST {
         return None;
     }
-    let beyond = (total / 100).clamp(BEYOND.0, BEYOND.1) as f64;
-    let threshold = heard.wakes.quantile(1.0 - beyond / total as f64);
-    let excesses: Vec<f64> = heard
-        .wakes
-        .values()
-        .iter()
-        .filter(|v| v.0 > threshold)
-        .flat_map(|&(us, count)| std::iter::repeat_n(us - threshold, count as usize))
-        .collect();
-    let fit = fit_pareto(&excesses).unwrap_or_else(|| flat(&excesses));
+    let (threshold, excesses, fit) = tail(&heard.wakes);
     let (hiccups, run) = clusters(&heard.slow, threshold);
     // Delays that come together tell less than as many that come alone.
     let widen = run.sqrt();
@@ -135,6 +126,40 @@ pub fn learn(heard: &Heard, about: &Circumstances) -> Option<WakeProfile> {
         realtime: Some(about.realtime),
         held_awake: Some(about.held_awake),
     })
+}
+
+/// Threshold, excesses over it and their law. A threshold too low takes ordinary wake-ups for the tail, one too high has
+/// too little to go by: of all that are tried, the one whose law is nearest to what was seen (least Kolmogorov distance).
+fn tail(wakes: &Counts) -> (f64, Vec<f64>, ParetoFit) {
+    let total = wakes.total();
+    let at = |beyond: u64| {
+        let threshold = wakes.quantile(1.0 - beyond as f64 / total as f64);
+        let above = wakes.values().iter().filter(|v| v.0 > threshold);
+        let excesses: Vec<f64> =
+            above.flat_map(|&(us, count)| std::iter::repeat_n(us - threshold, count as usize)).collect();
+        (threshold, excesses)
+    };
+    let tried = BEYOND.into_iter().filter(|b| *b == BEYOND[0] || b * 50 <= total).filter_map(|beyond| {
+        let (threshold, excesses) = at(beyond);
+        let fit = fit_pareto(&excesses)?;
+        Some((distance(&excesses, fit.tail), (threshold, excesses, fit)))
+    });
+    let nearest = tried.min_by(|a, b| a.0.total_cmp(&b.0)).map(|t| t.1);
+    nearest.unwrap_or_else(|| {
+        let (threshold, excesses) = at(BEYOND[0]);
+        let fit = flat(&excesses);
+        (threshold, excesses, fit)
+    })
+}
+
+/// Kolmogorov's distance between excesses in rising order and a tail.
+fn distance(excesses: &[f64], tail: Pareto) -> f64 {
+    let n = excesses.len() as f64;
+    let off = |(i, x): (usize, &f64)| {
+        let below = 1.0 - tail.survival(*x);
+        (below - i as f64 / n).abs().max(((i + 1) as f64 / n - below).abs())
+    };
+    excesses.iter().enumerate().map(off).fold(0.0, f64::max)
 }
 
 /// An exponential tail when there is too little for two figures.
@@ -204,8 +229,8 @@ mod tests {
     #[test]
     fn a_known_tail_comes_back() {
         let profile = learn(&heard(1, 100_000), &about()).unwrap();
-        // One in a hundred lies beyond; of the Pareto tail beyond 100 µs half are kept, and its shape with it.
-        assert!(profile.threshold_us.0 > 100.0 && (profile.tail_share.typical().0 - 0.01).abs() < 1e-3);
+        // One in fifty is of the Pareto tail beyond 100 µs; the threshold lies in it.
+        assert!(profile.threshold_us.0 >= 100.0 && profile.tail_share.typical().0 < 0.0205, "{profile:?}");
         assert!(profile.shape.low().0 < 0.2 && 0.2 < profile.shape.high().0, "{profile:?}");
         // A Pareto tail stays one beyond a higher threshold: scale + shape × difference.
         let scale = 50.0 + 0.2 * (profile.threshold_us.0 - 100.0);

@@ -16,8 +16,9 @@ struct State<'a> {
     meter: &'a Meter,
     block: u64,
     late: u64,
-    xruns: &'a AtomicU64,
-    gone: &'a AtomicBool,
+    /// Told by other threads of the library.
+    xruns: AtomicU64,
+    gone: AtomicBool,
     first_us: Option<u64>,
     /// Only blocks of so many frames count: a server may take a moment to change.
     frames: u32,
@@ -40,7 +41,6 @@ pub fn soak_through(
     mut watch: impl FnMut(&Meter, f64) -> bool,
 ) -> Result<(Record, Option<ServerError>), ServerError> {
     let refused = |what: &str| ServerError::Refused(what.into());
-    let (xruns, gone) = (AtomicU64::new(0), AtomicBool::new(false));
     let begun = crate::soak::now_ns();
     let record = WorkerRecord::new().map_err(|e| refused(&e.to_string()))?;
     let mut state = Box::new(State {
@@ -52,8 +52,8 @@ pub fn soak_through(
         meter,
         block: 0,
         late: 0,
-        xruns: &xruns,
-        gone: &gone,
+        xruns: AtomicU64::new(0),
+        gone: AtomicBool::new(false),
         first_us: None,
         frames,
     });
@@ -66,9 +66,13 @@ pub fn soak_through(
         (api.on_process)(client, process, pointer);
         (api.on_xrun)(client, xrun, pointer);
         (api.on_shutdown)(client, shutdown, pointer);
-        if (api.activate)(client) != 0 {
-            return Err(refused("to activate the client"));
-        }
+    }
+    // SAFETY: as above. A server that will not have a client that it opened is no more.
+    let active = unsafe { (api.activate)(client) == 0 };
+    // SAFETY: this thread and the library's only share what is atomic; the block itself is not looked at before the end.
+    let gone = unsafe { &(*pointer.cast::<State<'_>>()).gone };
+    if !active {
+        gone.store(true, Relaxed);
     }
     let seconds = || (crate::soak::now_ns() - begun) as f64 / 1e9;
     // PipeWire listens only to a client that has taken part for a moment, so it is asked until it does.
@@ -103,14 +107,15 @@ pub fn soak_through(
         permission: Permission { realtime, locked: realtime, refused },
         blocks: state.block,
         late_blocks: state.late,
-        runs: xruns.load(Relaxed),
+        runs: state.xruns.load(Relaxed),
         workers: vec![state.record.clone()],
         seconds,
         stopped: stop.load(Relaxed),
         clock_step_s: 0.0,
     };
     if lost {
-        // Its threads may still look at the state while they end.
+        // Its threads may still look at the state while they end: they get a moment, and it stays where it is.
+        std::thread::sleep(Duration::from_millis(200));
         std::mem::forget(state);
     }
     server.gone = lost;

@@ -2,6 +2,7 @@
 
 use libloading::Library;
 use std::ffi::{CStr, c_char, c_int, c_ulong, c_void};
+use std::mem::ManuallyDrop;
 use std::path::PathBuf;
 
 /// A client; only ever a pointer.
@@ -47,8 +48,8 @@ pub(super) struct Api {
     pub free: unsafe extern "C" fn(*mut c_void),
     /// Where it was found.
     pub path: PathBuf,
-    /// Keeps the functions where they are.
-    _library: Library,
+    /// Keeps the functions where they are, for good: when a server dies, threads of the library may outlive the client.
+    _library: ManuallyDrop<Library>,
 }
 
 unsafe extern "C" fn quiet(_: *const c_char) {}
@@ -107,7 +108,7 @@ impl Api {
                 port_latency: get!("jack_port_get_latency_range"),
                 free: get!("jack_free"),
                 path: path.to_path_buf(),
-                _library: library,
+                _library: ManuallyDrop::new(library),
             })
         }
     }

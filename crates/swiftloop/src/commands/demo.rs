@@ -93,9 +93,9 @@ fn soaked(by_class: &choice::Plan) -> Result<String, Failure> {
     let bench = Bench { tables, rig: &rig, session: &session };
     let plan = choice::plan(bench, &super::AllCores);
     let mut out = String::from(
-        "\nThen they let the laptop soak, on mains power. (One that is not there: its delays come from a seed.)\n\n",
+        "\nThen they let the laptop soak, on mains power. (One that is not there: its delays come from a seed.) The plan above\n\
+         beside that of rig-soaked.toml:\n\n",
     );
-    out.push_str(&styled(views::FAINT, format!("$ swiftloop plan {SOAKED} session.toml\n\n")));
     out.push_str(&views::soak::beside_class(&bench, by_class, &plan));
     Ok(out)
 }

@@ -58,6 +58,7 @@ fn told(f: &Finding) -> String {
     {
         // Commands are to be copied: no line ends within a word.
         let options = textwrap::Options::new(super::width())
+            .word_separator(textwrap::WordSeparator::AsciiSpace)
             .word_splitter(textwrap::WordSplitter::NoHyphenation)
             .break_words(false);
         let lead = format!("       {lead:<5}  ");

@@ -122,6 +122,10 @@ impl<'a> Climb<'a> {
                 // A known answer ends a rung of a ladder before its time.
                 !(ladder && known(&now))
             })?;
+            if self.gone {
+                // What a dying server does to its clients says nothing about the machine.
+                break;
+            }
             hear(&mut judged, &record);
             let of = |which: fn(&WorkerRecord) -> &Histogram<u64>| {
                 record.workers.iter().map(|w| counts(which(w))).fold(Counts::default(), |sum, c| sum.with(&c))
