@@ -366,7 +366,7 @@ pub struct Soak {
     /// Blocks the device plays from: with more than 2 lateness is carried over (as the driver has it; 2 without a session)
     #[arg(long, value_name = "BLOCKS", value_parser = clap::value_parser!(u32).range(2..=16))]
     pub playback_blocks: Option<u32>,
-    /// How long each block is soaked, in seconds; half as long again it is listened to in between, to predict from
+    /// How long each block is soaked, in seconds; as long again it is listened to in between, to predict from
     #[arg(long, default_value_t = 60.0, value_parser = seconds)]
     pub seconds: f64,
     /// Climb from the smallest block to the first that holds

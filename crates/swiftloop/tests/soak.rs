@@ -40,6 +40,15 @@ fn a_soak_counts_its_blocks_and_says_what_was_predicted() {
 }
 
 #[test]
+fn a_soak_of_large_blocks_comes_to_an_end() {
+    let folder = Folder::empty();
+    // 1.3 s are 14.6 periods of 4096 frames: the remainder has no room for a block.
+    let soak = folder.json(&["soak", "--buffer", "4096", "--work", "5", "--seconds", "1.3"]);
+    let blocks = soak["rungs"][0]["blocks"].as_u64().unwrap();
+    assert!((10..=16).contains(&blocks), "{soak}");
+}
+
+#[test]
 fn more_work_than_there_is_time_breaks() {
     let folder = Folder::empty();
     // Two workers on one period each, all of it: any delay at all is too late.

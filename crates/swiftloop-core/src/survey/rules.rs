@@ -70,7 +70,7 @@ fn rates_disagree(i: &Inventory) -> Vec<Finding> {
         evidence: said.join(", "),
         cure: "Choose the session's rate (swiftloop plan says which) and set every place to it before anything is opened.".into(),
         risk: "programs that hold a device open have to be restarted".into(),
-        undo: "set the old rates again: they stand under evidence".into(),
+        undo: "set the old rates again: they stand under seen".into(),
     }]
 }
 

@@ -167,3 +167,38 @@ fn rates_of(value: &str) -> Vec<Hz> {
         _ => listed,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rates_come_as_a_list_or_as_a_range() {
+        let of = |text: &str| rates_of(text).iter().map(|r| r.0).collect::<Vec<_>>();
+        assert_eq!(of("44100, 48000, 96000"), [44_100, 48_000, 96_000]);
+        assert_eq!(of("8000 - 48000 (continuous)"), [22_050, 32_000, 44_100, 48_000]);
+        assert_eq!(of("fast"), Vec::<u32>::new());
+        assert_eq!(of("0, 48000, 4294967296"), [48_000]);
+    }
+
+    #[test]
+    fn an_open_stream_tells_all_or_nothing() {
+        let text = "access: MMAP_INTERLEAVED\nformat: S32_LE\nchannels: 8\nrate: 96000 (96000/1)\nperiod_size: 32\nbuffer_size: 96\n";
+        let found = open(text).unwrap();
+        assert_eq!((found.rate_hz, found.period_frames, found.buffer_frames), (Hz(96_000), 32, 96));
+        assert_eq!((found.channels, found.sample_format.as_str()), (8, "S32_LE"));
+        assert_eq!(open("closed\n"), None);
+        assert_eq!(open(&text.replace("rate: 96000", "rate: quick")), None);
+    }
+
+    #[test]
+    fn alternatives_of_one_direction_are_joined() {
+        let text = "box\n\nPlayback:\n  Altset 1\n    Format: S16_LE\n    Channels: 2\n    Rates: 44100\n  Altset 2\n    Format: S24_3LE\n    \
+                    Channels: 4\n    Rates: 48000, 96000\nCapture:\n    Format: S16_LE\n    Channels: 1\n    Rates: 48000\n";
+        let all = usb_offers(text);
+        assert_eq!(all.len(), 2);
+        assert_eq!((all[0].capture, all[0].channels, all[0].formats.len()), (false, 4, 2));
+        assert_eq!(all[0].rates_hz, [Hz(44_100), Hz(48_000), Hz(96_000)]);
+        assert_eq!((all[1].capture, all[1].channels), (true, 1));
+    }
+}

@@ -63,3 +63,46 @@ pub(super) fn parse(text: &str) -> Option<ServerState> {
         ..ServerState::default()
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::parse;
+
+    fn dump(settings: &str, node: &str) -> String {
+        format!(
+            r#"[{{"type":"PipeWire:Interface:Core","info":{{"props":{{"default.clock.rate":48000,"default.clock.quantum":"1024"}}}}}},
+               {{"type":"PipeWire:Interface:Metadata","props":{{"metadata.name":"settings"}},"metadata":[{settings}]}},
+               {{"type":"PipeWire:Interface:Node","info":{{"state":"idle","props":{{{node}}}}}}}]"#
+        )
+    }
+
+    #[test]
+    fn settings_win_over_defaults_and_numbers_may_be_text() {
+        let plain = parse(&dump("", r#""node.name":"box""#)).unwrap();
+        assert_eq!((plain.rate_hz, plain.buffer_frames), (Some(48_000), Some(1024)));
+        assert_eq!(plain.nodes, ["box (idle)"]);
+        let set = r#"{"key":"clock.rate","value":"96000"},{"key":"clock.quantum","value":64},
+                     {"key":"clock.allowed-rates","value":[44100,96000]},{"key":"clock.force-rate","value":0},
+                     {"key":"clock.min-quantum","value":16},{"key":"clock.max-quantum","value":2048}"#;
+        let found = parse(&dump(set, "")).unwrap();
+        assert_eq!((found.rate_hz, found.buffer_frames), (Some(96_000), Some(64)));
+        assert_eq!(found.allowed_rates_hz, [44_100, 96_000]);
+        assert_eq!((found.buffer_range_frames, found.forced_rate_hz), (Some((16, 2048)), None));
+        assert!(found.nodes.is_empty());
+    }
+
+    #[test]
+    fn a_block_may_be_forced_by_the_settings_or_by_a_node() {
+        let by_node = parse(&dump("", r#""node.name":"x","node.force-quantum":128"#)).unwrap();
+        assert_eq!(by_node.forced_buffer_frames, Some(128));
+        let by_setting = parse(&dump(r#"{"key":"clock.force-quantum","value":256}"#, "")).unwrap();
+        assert_eq!(by_setting.forced_buffer_frames, Some(256));
+    }
+
+    #[test]
+    fn what_is_no_dump_is_nothing() {
+        for text in ["", "{}", "[]", "[1, 2]", "[{\"type\": \"PipeWire:Interface:Node\"}]"] {
+            assert!(parse(text).is_none(), "{text}");
+        }
+    }
+}

@@ -175,7 +175,7 @@ fn happened(rungs: &[Rung]) -> String {
         "longest",
     ]);
     for r in rungs {
-        let us = |c: &Counts, q: f64| format!("{:.0} µs", c.quantile(q));
+        let us = |c: &Counts, q: f64| time(c.quantile(q));
         let mut row = vec![
             r.block.to_string(),
             format!("{:.0} µs", r.block.period(r.rate).0),
@@ -190,6 +190,11 @@ fn happened(rungs: &[Rung]) -> String {
     let legend = "Late: from due to awake. Work: from awake to done. Half of the blocks stay below ½, one in a thousand \
                   exceeds 1 ‰.";
     format!("\n{}{}", lines(&t), wrapped("  ", legend))
+}
+
+/// Microseconds as they are read best.
+fn time(us: f64) -> String {
+    if us < 9999.5 { format!("{us:.0} µs") } else { format!("{:.1} ms", us / 1000.0) }
 }
 
 /// Predicted beside seen: the calibration.
@@ -260,17 +265,16 @@ fn machine(s: &Soaked<'_>) -> String {
     text.push_str(&wrapped(
         "  ",
         &format!(
-            "{} wake-ups; 1 in {:.0} later than {:.0} µs, from there a tail of shape {:.2} ({:.2} – {:.2}) and scale {:.0} µs \
-             ({:.0} – {:.0}){}.",
+            "{} wake-ups; 1 in {:.0} later than {}, from there a tail of shape {:.2} ({:.2} – {:.2}) and scale {} ({} – {}){}.",
             p.wakes,
             1.0 / p.tail_share.typical().0.max(1e-12),
-            p.threshold_us.0,
+            time(p.threshold_us.0),
             p.shape.typical().0,
             p.shape.low().0,
             p.shape.high().0,
-            p.scale_us.typical().0,
-            p.scale_us.low().0,
-            p.scale_us.high().0,
+            time(p.scale_us.typical().0),
+            time(p.scale_us.low().0),
+            time(p.scale_us.high().0),
             match p.cluster {
                 Some(c) if c.0 > 1.05 => format!("; late ones come {:.1} at a time", c.0),
                 _ => String::new(),
@@ -281,7 +285,7 @@ fn machine(s: &Soaked<'_>) -> String {
         text.push_str(&wrapped(
             "  ",
             &format!(
-                "Work took up to {:.2} times as long as undisturbed, and drifts by {:.0} % from second to second.",
+                "Work took up to {:.1} times as long as undisturbed, and drifts by {:.0} % from second to second.",
                 top.up_to.0,
                 drift.0 * 100.0
             ),

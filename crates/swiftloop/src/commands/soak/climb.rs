@@ -14,9 +14,9 @@ use swiftloop_core::units::Block;
 use swiftloop_files::tables;
 use swiftloop_host::soak::{Meter, Permission, Record, Speed, Task, WorkerRecord};
 
-/// Seconds of a stretch that is only listened to, and of one that is judged.
-const LISTENED_S: f64 = 1.0;
-const JUDGED_S: f64 = 2.0;
+/// Seconds of a stretch, listened to or judged: of one length, so that what builds up within a stretch (the system's own
+/// limit on real-time threads, heat) strikes both alike.
+const STRETCH_S: f64 = 2.0;
 /// A rung of a ladder is given up as undecided after so many times the seconds asked for.
 const PATIENCE: f64 = 3.0;
 /// Fewer blocks say too little about the pace at one block.
@@ -88,8 +88,11 @@ impl<'a> Climb<'a> {
     fn rung(&mut self, block: Block) -> Result<Option<Rung>, Failure> {
         let patterns = self.plan.patterns(block, self.speed.factor());
         let question = super::question(self.options, self.plan);
-        let longest = self.options.seconds * if self.options.ladder { PATIENCE } else { 1.0 };
         let period_us = block.period(self.plan.rate).0;
+        let asked = self.options.seconds * if self.options.ladder { PATIENCE } else { 1.0 };
+        // Very large blocks: some of them at least, and several in every stretch.
+        let longest = asked.max(8.0 * period_us / 1e6);
+        let stretch = |seconds: f64| seconds.max(4.0 * period_us / 1e6);
         let meter = Meter::new(patterns.first().map_or(1, |p| p.1.len()));
         let title = format!("{block} frames at {} Hz", self.plan.rate);
         let mut live = Live::new(&title, longest, period_us);
@@ -98,12 +101,14 @@ impl<'a> Climb<'a> {
         let (mut wake_us, mut exec_us) = (Counts::default(), Counts::default());
         let ladder = self.options.ladder;
         let known = |o: &Observed| question.answer(o.misses(), o.seconds / 3600.0) != Decision::Undecided;
-        while !self.over() && observed.seconds < longest - 0.01 && !(ladder && known(&observed)) {
+        // A remainder too short for two blocks would bring none, again and again.
+        let enough = longest - (2.0 * period_us / 1e6).max(0.02);
+        while !self.over() && observed.seconds < enough && !(ladder && known(&observed)) {
             let left = longest - observed.seconds;
             let listened = self.soak(
                 block,
                 &patterns,
-                LISTENED_S.min(left),
+                stretch(STRETCH_S).min(left),
                 &Meter::new(meter.look().len()),
                 |_, _| {
                     live.tick();
@@ -115,13 +120,18 @@ impl<'a> Climb<'a> {
                 break;
             }
             let before = observed;
-            let record = self.soak(block, &patterns, JUDGED_S.min(left), &meter, |meter, passed| {
-                let now =
-                    Observed { runs: meter.misses(), late: 0, seconds: before.seconds + passed, ..before };
-                live.show(meter, now.seconds);
-                // A known answer ends a rung of a ladder before its time.
-                !(ladder && known(&now))
-            })?;
+            let record =
+                self.soak(block, &patterns, stretch(STRETCH_S).min(left), &meter, |meter, passed| {
+                    let now = Observed {
+                        runs: meter.misses(),
+                        late: 0,
+                        seconds: before.seconds + passed,
+                        ..before
+                    };
+                    live.show(meter, now.seconds);
+                    // A known answer ends a rung of a ladder before its time.
+                    !(ladder && known(&now))
+                })?;
             if self.gone {
                 // What a dying server does to its clients says nothing about the machine.
                 break;
