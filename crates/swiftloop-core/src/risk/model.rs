@@ -78,6 +78,8 @@ const US_PER_HOUR: f64 = 3.6e9;
 /// Grid of the backlog chain in one period, and the most states it may have.
 const GRID: usize = 8;
 const MOST_STATES: f64 = 48.0;
+/// When a larger share of blocks is late, each counts; below, a run of them is one dropout.
+pub const EACH_COUNTS: f64 = 0.01;
 /// Periods that one late block may span: what is longer is rare, and changes nothing.
 const LONGEST_SPAN: u32 = 256;
 
@@ -118,7 +120,7 @@ impl RiskModel<'_> {
         if self.reserve < 1.5 {
             // Late in nearly every block is one long dropout, but no less annoying for that: count each.
             let missed = late(deadline);
-            return blocks_per_hour * missed / if missed > 0.01 { 1.0 } else { wake.cluster };
+            return blocks_per_hour * missed / if missed > EACH_COUNTS { 1.0 } else { wake.cluster };
         }
         let grid = GRID.min(((MOST_STATES / self.reserve).floor() as usize).max(2));
         let blocks = mean_blocks_to_dropout(|t| late(t * self.period_us), self.reserve, grid);
@@ -130,10 +132,8 @@ impl RiskModel<'_> {
 fn later_than(wake: &Wake, patterns: &[(f64, f64)], t: f64) -> f64 {
     let mut late = 0.0;
     for &(weight, us) in patterns {
-        for &(share, pace) in &wake.pace {
-            let work = us * pace;
-            late += weight * share * if work >= t { 1.0 } else { wake.late_by(t - work, work) };
-        }
+        let at = |&(share, pace): &(f64, f64)| share * wake.later_than(t - us * pace);
+        late += weight * (wake.pace.iter().map(at).sum::<f64>() + wake.struck(t - us, us)).min(1.0);
     }
     late
 }

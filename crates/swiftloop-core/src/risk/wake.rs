@@ -36,10 +36,19 @@ pub struct Wake {
     tail: Pareto,
     /// Shares of blocks and how long their work takes beside undisturbed work.
     pub pace: Vec<(f64, f64)>,
-    /// What delays a wake-up also interrupts work: known where it was measured.
-    interrupts_work: bool,
+    /// Interruptions of work that no pace shows: only where something was measured.
+    unseen: Option<Unseen>,
     /// Late blocks in one hiccup.
     pub cluster: f64,
+}
+
+/// What measured paces leave open.
+#[derive(Debug, Clone, Copy)]
+struct Unseen {
+    /// The slowest pace that was seen: up to there the paces themselves tell.
+    longest: f64,
+    /// Share of blocks that may be slower still.
+    at_most: f64,
 }
 
 /// Wake-up delays of a machine: hopeful, typical and gloomy figures, and where they came from.
@@ -75,24 +84,23 @@ impl Wake {
 }
 
 impl Wake {
-    /// P(wake-up delay and interruptions of `work_us` of work together > `slack_us`).
+    /// P(an interruption of `work_us` of work takes longer than `slack_us`, and longer than any that the paces show).
     ///
     /// Interruptions that come at rate λ and last L delay a wake-up by more than s with `W(s) = λ·∫ₛ P(L > x) dx` (they
     /// must be under way, with more than s to go); so those longer than s come at the rate `−W′(s)`, and strike work
-    /// of length w with `−W′(s)·w`. Below the threshold, where delays are those of waking, the rate at the threshold.
+    /// of length w with `−W′(s)·w`. Below the threshold, where delays are those of waking, the rate at the threshold. Not
+    /// all that delays a wake-up interrupts work: the paces that were seen say how often at the most.
     #[must_use]
-    pub fn late_by(&self, slack_us: f64, work_us: f64) -> f64 {
-        let waking = self.later_than(slack_us);
-        if !self.interrupts_work {
-            return waking;
-        }
-        let beyond = (slack_us - self.threshold).max(0.0);
+    pub fn struck(&self, slack_us: f64, work_us: f64) -> f64 {
+        let Some(unseen) = self.unseen else { return 0.0 };
+        let longer_than = slack_us.max((unseen.longest - 1.0) * work_us);
+        let beyond = (longer_than - self.threshold).max(0.0);
         let slope = self.tail.scale + self.tail.shape * beyond;
         if slope <= 0.0 {
-            return waking;
+            return 0.0;
         }
         let rate = self.tail_share * self.tail.survival(beyond) / slope;
-        (waking + rate * work_us).min(1.0)
+        (rate * work_us).min(unseen.at_most)
     }
 }
 
@@ -125,7 +133,7 @@ impl WakeSet {
                 tail_share: share,
                 tail: Pareto { shape: which(raw(class.shape)), scale: which(raw(class.scale_us)) },
                 pace: normal_pace(which(raw(class.variation))),
-                interrupts_work: false,
+                unseen: None,
                 cluster: 1.0,
             }
         };
@@ -139,9 +147,18 @@ impl WakeSet {
         let pick = |which: fn(Range3) -> f64| {
             // An hour to come lies within what one second differs from another.
             let drift = profile.pace_drift.map_or(0.0, |d| 1.96 * d.0);
-            let pace = match profile.pace.as_slice() {
-                [] => normal_pace(profile.variation.map_or(0.05, |v| which(raw(v)))),
-                bins => pace_of(bins, which((-drift, 0.0, drift)).exp()),
+            let (pace, unseen) = match profile.pace.as_slice() {
+                [] => (
+                    normal_pace(profile.variation.map_or(0.05, |v| which(raw(v)))),
+                    Unseen { longest: 1.0, at_most: 1.0 },
+                ),
+                bins => {
+                    let pace = pace_of(bins, which((-drift, 0.0, drift)).exp());
+                    let longest = pace.last().map_or(1.0, |p| p.1);
+                    let blocks = bins.iter().map(|b| b.count).sum::<u64>().max(1) as f64;
+                    // What was not seen in n blocks comes in one of n, if need be in three (95 %: the rule of three).
+                    (pace, Unseen { longest, at_most: which((0.0, 1.0, 3.0)) / blocks })
+                }
             };
             let share = which(raw(profile.tail_share));
             let mut body = Vec::new();
@@ -159,7 +176,7 @@ impl WakeSet {
                 tail_share: share,
                 tail: Pareto { shape: which(raw(profile.shape)), scale: which(raw(profile.scale_us)) },
                 pace,
-                interrupts_work: true,
+                unseen: Some(unseen),
                 cluster: profile.cluster.map_or(1.0, |c| c.0.max(1.0)),
             }
         };
@@ -206,7 +223,7 @@ mod tests {
             tail_share: 0.001,
             tail: Pareto { shape, scale: 30.0 },
             pace: normal_pace(0.05),
-            interrupts_work: true,
+            unseen: Some(Unseen { longest: 1.0, at_most: 1.0 }),
             cluster: 1.0,
         }
     }
@@ -271,15 +288,19 @@ mod tests {
             tail_share: mean / every,
             tail: Pareto { shape: 0.0, scale: mean },
             pace: normal_pace(0.0),
-            interrupts_work: true,
+            unseen: Some(Unseen { longest: 1.0, at_most: 1.0 }),
             cluster: 1.0,
         };
         assert!((wake.later_than(slack) / measured - 1.0).abs() < 0.1, "{measured}");
-        assert!(
-            (wake.late_by(slack, work) / truth - 1.0).abs() < 0.1,
-            "{} {truth}",
-            wake.late_by(slack, work)
-        );
+        let said = wake.later_than(slack) + wake.struck(slack, work);
+        assert!((said / truth - 1.0).abs() < 0.1, "{said} {truth}");
+        // Had 10,000 blocks been seen without one that was struck, it would come in one of 10,000 at the most.
+        let seen = Wake { unseen: Some(Unseen { longest: 1.1, at_most: 1e-4 }), ..wake };
+        assert!(seen.struck(slack, work) <= 1e-4);
+        // And what the paces show themselves, up to 70 µs here, is not told twice.
+        let known = Wake { unseen: Some(Unseen { longest: 1.1, at_most: 1.0 }), ..seen };
+        assert!(known.struck(10.0, work) == known.struck(70.0, work));
+        assert!(known.struck(70.0, work) > known.struck(90.0, work));
     }
 
     #[test]
