@@ -52,9 +52,9 @@ fn the_worst_stands_first() {
 #[test]
 fn rates_agree_or_every_one_is_named() {
     let mut i = quiet();
-    i.servers.push(ServerState { kind: "JACK".into(), rate_hz: Some(48_000), ..ServerState::default() });
+    i.servers.push(ServerState { kind: "JACK".into(), rate_hz: Some(Hz(48_000)), ..ServerState::default() });
     assert!(of(&i, "rates-disagree").is_none());
-    i.servers[0].rate_hz = Some(44_100);
+    i.servers[0].rate_hz = Some(Hz(44_100));
     let found = of(&i, "rates-disagree").unwrap();
     assert!(found.evidence.contains("rack playback 48000 Hz") && found.evidence.contains("JACK 44100 Hz"));
 }

@@ -22,13 +22,11 @@ pub struct NewTrip {
 /// [`FileError`]: the file cannot be read or written, does not name the interface or driver, or has been changed by
 /// somebody else since `text` was read; nothing has changed then.
 pub fn save_trips(path: &Path, text: &str, trips: &[NewTrip]) -> Result<(), FileError> {
-    let refuse =
-        |why: String, help: &str| FileError::Unreadable { path: path.into(), why, help: help.into() };
-    let mut document: DocumentMut =
-        text.parse().map_err(|e: toml_edit::TomlError| refuse(e.to_string(), "mend it"))?;
+    let mut document = parse(path, text)?;
     for new in trips {
         let driver = find_driver(&mut document, &new.interface, &new.driver).ok_or_else(|| {
-            refuse(
+            refused(
+                path,
                 format!("it has no driver `{}` of an interface `{}`", new.driver, new.interface),
                 "name both as the file does",
             )
@@ -38,13 +36,25 @@ pub fn save_trips(path: &Path, text: &str, trips: &[NewTrip]) -> Result<(), File
     replace(path, text, &document.to_string())
 }
 
+fn refused(path: &Path, why: String, help: &str) -> FileError {
+    FileError::Unreadable { path: path.into(), why, help: help.into() }
+}
+
+/// The file has no place for what is to be written.
+pub(crate) fn no_place(path: &Path, why: &str) -> FileError {
+    refused(path, why.into(), "mend the file, or save into another")
+}
+
+/// A text that can be changed line by line.
+pub(crate) fn parse(path: &Path, text: &str) -> Result<DocumentMut, FileError> {
+    text.parse().map_err(|e: toml_edit::TomlError| no_place(path, &e.to_string()))
+}
+
 /// Puts `new` in the place of `text`, unless somebody else was there in between.
 pub(crate) fn replace(path: &Path, text: &str, new: &str) -> Result<(), FileError> {
-    let refuse =
-        |why: String, help: &str| FileError::Unreadable { path: path.into(), why, help: help.into() };
-    let now = std::fs::read_to_string(path).map_err(|e| refuse(e.to_string(), "check the file"))?;
+    let now = std::fs::read_to_string(path).map_err(|e| refused(path, e.to_string(), "check the file"))?;
     if now != text {
-        return Err(refuse("it has been changed meanwhile".into(), "run the command again"));
+        return Err(refused(path, "it has been changed meanwhile".into(), "run the command again"));
     }
     save(path, new.as_bytes(), Overwrite::Allow)
 }

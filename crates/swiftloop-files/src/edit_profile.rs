@@ -2,11 +2,11 @@
 //! `[[machine.earlier_wake]]`; everything else stays as it was written.
 
 use crate::FileError;
-use crate::edit::replace;
+use crate::edit::{no_place, parse, replace};
 use std::path::Path;
 use swiftloop_core::rig::WakeProfile;
 use swiftloop_core::units::{Quantity, Range};
-use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, Value};
+use toml_edit::{Array, ArrayOfTables, InlineTable, Item, Table, Value};
 
 /// Earlier profiles that are kept.
 const KEPT: usize = 8;
@@ -24,21 +24,17 @@ pub fn save_profile(path: &Path, text: &str, profile: &WakeProfile) -> Result<()
 /// # Errors
 /// [`FileError`], when the text has no place for it.
 pub fn with_profile(path: &Path, text: &str, profile: &WakeProfile) -> Result<String, FileError> {
-    let refuse = |why: String| FileError::Unreadable {
-        path: path.into(),
-        why,
-        help: "mend the file, or save into another".into(),
-    };
-    let mut document: DocumentMut = text.parse().map_err(|e: toml_edit::TomlError| refuse(e.to_string()))?;
+    let refuse = |why: &str| no_place(path, why);
+    let mut document = parse(path, text)?;
     let machine = document
         .get_mut("machine")
         .and_then(Item::as_table_mut)
-        .ok_or_else(|| refuse("it has no [machine] table of its own".into()))?;
+        .ok_or_else(|| refuse("it has no [machine] table of its own"))?;
     if let Some(old) = machine.remove("wake").and_then(|old| old.into_table().ok()) {
         let item = machine.entry("earlier_wake").or_insert(Item::ArrayOfTables(ArrayOfTables::new()));
-        let earlier = item.as_array_of_tables_mut().ok_or_else(|| {
-            refuse("machine.earlier_wake is not a list of [[machine.earlier_wake]] tables".into())
-        })?;
+        let earlier = item
+            .as_array_of_tables_mut()
+            .ok_or_else(|| refuse("machine.earlier_wake is not a list of [[machine.earlier_wake]] tables"))?;
         earlier.push(detached(&old));
         while earlier.len() > KEPT {
             earlier.remove(0);
@@ -57,7 +53,7 @@ fn detached(old: &Table) -> Table {
     table
 }
 
-/// Three digits after the point: far below what a clock tells.
+/// Four digits after the point, nine for what is small: far below what a clock tells.
 fn round(x: f64) -> f64 {
     if x.abs() < 0.1 { (x * 1e9).round() / 1e9 } else { (x * 1e4).round() / 1e4 }
 }
@@ -67,12 +63,19 @@ fn range<T: Quantity>(r: Range<T>) -> Value {
     Value::Array(list)
 }
 
-/// A list with a line for each entry.
-fn bins(entries: impl Iterator<Item = (&'static str, f64, u64)>) -> Value {
+/// A list with a line for each entry; those whose bounds are written the same are one.
+fn bins(key: &str, entries: impl Iterator<Item = (f64, u64)>) -> Value {
+    let mut written: Vec<(f64, u64)> = Vec::new();
+    for (bound, count) in entries.map(|(bound, count)| (round(bound), count)) {
+        match written.last_mut() {
+            Some(last) if last.0 >= bound => last.1 += count,
+            _ => written.push((bound, count)),
+        }
+    }
     let mut list = Array::new();
-    for (key, bound, count) in entries {
+    for (bound, count) in written {
         let mut entry = InlineTable::new();
-        entry.insert(key, round(bound).into());
+        entry.insert(key, bound.into());
         entry.insert("count", i64::try_from(count).unwrap_or(i64::MAX).into());
         let mut value = Value::InlineTable(entry);
         value.decor_mut().set_prefix("\n  ");
@@ -119,9 +122,9 @@ fn table(profile: &WakeProfile) -> Table {
             put(key, round(factor.0).into());
         }
     }
-    put("bins", bins(profile.bins.iter().map(|b| ("up_to_us", b.up_to_us.0, b.count))));
+    put("bins", bins("up_to_us", profile.bins.iter().map(|b| (b.up_to_us.0, b.count))));
     if !profile.pace.is_empty() {
-        put("pace", bins(profile.pace.iter().map(|b| ("up_to", b.up_to.0, b.count))));
+        put("pace", bins("up_to", profile.pace.iter().map(|b| (b.up_to.0, b.count))));
     }
     table
 }

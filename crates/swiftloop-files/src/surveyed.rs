@@ -1,12 +1,14 @@
 //! A rig file from what a survey found: written with comments when there is none, else what is missing is added and
 //! nothing else touched.
 
-use crate::edit::replace;
+use crate::edit::{parse, replace};
 use crate::{FileError, Overwrite, read_rig_text, rig_from, save};
+use std::collections::BTreeSet;
 use std::fmt::Write;
 use std::path::Path;
-use swiftloop_core::survey::{Card, Inventory, ServerState};
+use swiftloop_core::survey::{Busy, Card, Inventory, ServerState};
 use swiftloop_core::tables::Tables;
+use swiftloop_core::units::Hz;
 use toml_edit::{DocumentMut, Item, Table};
 
 /// What was added to a rig file.
@@ -40,14 +42,7 @@ pub fn save_surveyed(
         return Ok(Added { created: true, what: Vec::new() });
     }
     let old = read_rig_text(path, tables)?;
-    let parse = |text: &str| {
-        text.parse::<DocumentMut>().map_err(|e| FileError::Unreadable {
-            path: path.into(),
-            why: e.to_string(),
-            help: "mend the file, or save into another".into(),
-        })
-    };
-    let (mut document, found) = (parse(&old)?, parse(&new)?);
+    let (mut document, found) = (parse(path, &old)?, parse(path, &new)?);
     let mut what = Vec::new();
     complete_machine(&mut document, &found, &mut what);
     for (list, key) in [("interface", "id"), ("place", "name"), ("program", "id")] {
@@ -110,7 +105,7 @@ fn text(i: &Inventory, disk_free_gb: Option<f64>) -> String {
          format = \"swiftloop.rig/1\"\n\n",
     );
     machine(&mut out, i, disk_free_gb);
-    let ids = ids(i);
+    let ids = ids(i.cards.iter().map(|c| c.id.as_str()));
     for (card, id) in i.cards.iter().zip(&ids) {
         interface(&mut out, card, id, &i.servers);
     }
@@ -128,11 +123,7 @@ fn text(i: &Inventory, disk_free_gb: Option<f64>) -> String {
 
 fn machine(out: &mut String, i: &Inventory, disk_free_gb: Option<f64>) {
     let class = if i.power.has_battery { "laptop" } else { "desktop" };
-    let power = match (i.power.on_battery, i.processor.governor.as_deref()) {
-        (Some(true), _) => "saving",
-        (_, Some("performance")) => "performance",
-        _ => "balanced",
-    };
+    let power = i.power_plan().word();
     let cores = i.processor.cores.or(i.processor.threads).unwrap_or(1).max(1);
     let threads = i.processor.threads.filter(|t| *t >= cores && *t <= cores * 8);
     let _ = write!(out, "[machine]\nclass = \"{class}\"\npower = \"{power}\"\ncores = {cores}\n");
@@ -160,12 +151,16 @@ fn machine(out: &mut String, i: &Inventory, disk_free_gb: Option<f64>) {
     }
 }
 
-/// Each card's word as an id, made different where two are the same.
-fn ids(i: &Inventory) -> Vec<String> {
+/// Each word as an id, made different where two are the same.
+fn ids<'a>(words: impl Iterator<Item = &'a str>) -> Vec<String> {
     let mut ids: Vec<String> = Vec::new();
-    for card in &i.cards {
-        let word = plain(&card.id);
-        let id = if ids.contains(&word) { format!("{word}-{}", card.index) } else { word };
+    for word in words.map(plain) {
+        let mut id = word.clone();
+        let mut n = 1;
+        while ids.contains(&id) {
+            n += 1;
+            id = format!("{word}-{n}");
+        }
         ids.push(id);
     }
     ids
@@ -198,37 +193,35 @@ fn interface(out: &mut String, card: &Card, id: &str, servers: &[ServerState]) {
         out.push_str("hub = true\n");
     }
     let _ = writeln!(out, "channels = {{ inputs = {}, outputs = {} }}", channels(true), channels(false));
-    let mut rates: Vec<u32> = card.streams.iter().flat_map(|s| s.rates_hz.iter().map(|r| r.0)).collect();
-    rates.sort_unstable();
-    rates.dedup();
-    let note = if rates.is_empty() { "        # assumed: it did not say" } else { "" };
-    if rates.is_empty() {
-        rates = vec![48_000];
-    }
+    let rates = rates(card.streams.iter().flat_map(|s| &s.rates_hz));
     let _ = write!(
         out,
-        "\n[[interface.driver]]\nmodel = \"alsa\"\nrates_hz = {rates:?}{note}\nbuffers = {{ powers = [32, 4096] }}   # assumed\n"
+        "\n[[interface.driver]]\nmodel = \"alsa\"\nrates_hz = {rates}\nbuffers = {{ powers = [32, 4096] }}   # assumed\n"
     );
     drivers(out, servers);
+}
+
+/// A list of rates in rising order, each once.
+fn rates<'a>(all: impl Iterator<Item = &'a Hz>) -> String {
+    let all: BTreeSet<u32> = all.map(|r| r.0).collect();
+    let list: Vec<String> = all.iter().map(u32::to_string).collect();
+    if list.is_empty() {
+        "[48000]        # assumed: it did not say".into()
+    } else {
+        format!("[{}]", list.join(", "))
+    }
 }
 
 /// The servers as drivers of the interface above.
 fn drivers(out: &mut String, servers: &[ServerState]) {
     for server in servers {
-        let mut rates = server.allowed_rates_hz.clone();
-        rates.extend(server.rate_hz);
-        rates.retain(|r| (8000..=768_000).contains(r));
-        rates.sort_unstable();
-        rates.dedup();
-        if rates.is_empty() {
-            rates = vec![48_000];
-        }
+        let rates = rates(server.allowed_rates_hz.iter().chain(&server.rate_hz));
         let (least, most) = server.buffer_range_frames.unwrap_or((32, 4096));
         let (least, most) =
             (least.clamp(16, 4096).next_power_of_two(), most.clamp(16, 8192).next_power_of_two());
         let _ = write!(
             out,
-            "\n[[interface.driver]]\nmodel = \"{}\"\nrates_hz = {rates:?}\nbuffers = {{ powers = [{}, {}] }}\n",
+            "\n[[interface.driver]]\nmodel = \"{}\"\nrates_hz = {rates}\nbuffers = {{ powers = [{}, {}] }}\n",
             server.kind.to_ascii_lowercase(),
             least.min(most),
             most.max(least)
@@ -237,45 +230,32 @@ fn drivers(out: &mut String, servers: &[ServerState]) {
 }
 
 fn places(out: &mut String, i: &Inventory, ids: &[String]) {
-    let mut place = |name: &str, kind: &str, interface: &str, rate: u32| {
+    for place in i.places() {
+        let kind = match (place.card, place.capture) {
+            (None, _) => "program",
+            (Some(_), true) => "system-recording",
+            (Some(_), false) => "system-playback",
+        };
+        let interface = ids.get(place.card.unwrap_or(0)).map_or("server", String::as_str);
         let _ = write!(
             out,
-            "\n[[place]]\nname = {}\nkind = \"{kind}\"\ninterface = \"{interface}\"\nrate_hz = {rate}\n",
-            quoted(name)
+            "\n[[place]]\nname = {}\nkind = \"{kind}\"\ninterface = \"{interface}\"\nrate_hz = {}\n",
+            quoted(&place.name),
+            place.rate_hz
         );
-    };
-    for (card, id) in i.cards.iter().zip(ids) {
-        for stream in &card.streams {
-            let Some(open) = &stream.open else { continue };
-            let (way, kind) = if stream.capture {
-                ("recording", "system-recording")
-            } else {
-                ("playback", "system-playback")
-            };
-            place(&format!("{} {way}", card.id), kind, id, open.rate_hz.0);
-        }
-    }
-    let first = ids.first().map_or("server", String::as_str);
-    for server in &i.servers {
-        if let Some(rate) = server.rate_hz.filter(|r| (8000..=768_000).contains(r)) {
-            place(&server.kind, "program", first, rate);
-        }
     }
 }
 
 fn programs(out: &mut String, i: &Inventory) {
     let threads = f64::from(i.processor.threads.unwrap_or(1).max(1));
-    let mut known: Vec<String> = Vec::new();
-    for busy in &i.busy {
-        let (id, load) = (plain(&busy.name), (busy.core_share / threads).min(1.0));
-        if load < PROGRAM || known.contains(&id) {
-            continue;
-        }
+    let load = |b: &Busy| (b.core_share / threads).min(1.0);
+    let busy: Vec<&Busy> = i.busy.iter().filter(|b| load(b) >= PROGRAM).collect();
+    for (busy, id) in busy.iter().zip(ids(busy.iter().map(|b| b.name.as_str()))) {
+        let load = load(busy);
         let _ = write!(
             out,
             "\n[[program]]\nid = \"{id}\"\nname = {}\nload = {load:.2}               # seen during the survey\n",
             quoted(&busy.name)
         );
-        known.push(id);
     }
 }

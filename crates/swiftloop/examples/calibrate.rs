@@ -5,6 +5,7 @@
 
 use serde_json::Value;
 use std::process::Command;
+use swiftloop_core::stats::median;
 
 /// Blocks in frames and work in percent of the period, on one worker.
 const COMBINATIONS: [(u32, u32); 9] =
@@ -40,11 +41,7 @@ fn main() {
     );
     println!("| --- | --- | --- | --- | --- | --- | --- | --- |");
     for (all, (block, work)) in seen.iter().zip(COMBINATIONS) {
-        let median = |of: &dyn Fn(&[f64; 6]) -> f64| {
-            let mut list: Vec<f64> = all.iter().map(of).collect();
-            list.sort_by(f64::total_cmp);
-            (list[(list.len() - 1) / 2] + list[list.len() / 2]) / 2.0
-        };
+        let median = |of: &dyn Fn(&[f64; 6]) -> f64| median(all.iter().map(of));
         let ratios = all.iter().filter(|r| r[0] >= 20.0).map(|r| r[1] / r[3]);
         let (least, most) = ratios.fold((f64::INFINITY, 0.0f64), |(a, b), r| (a.min(r), b.max(r)));
         let (misses, rate, said) = (median(&|r| r[0]), median(&|r| r[1]), median(&|r| r[3]));

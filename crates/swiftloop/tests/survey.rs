@@ -158,10 +158,7 @@ fn an_existing_rig_keeps_every_line_and_gets_what_is_missing() {
     // The rack is known by its id, the box is new; no figure of the user's was overwritten.
     assert!(saved.out.contains("interface box") && !saved.out.contains("interface rack"), "{}", saved.out);
     assert!(after.contains("cores = 4\n") && !after.contains("cores = 6"));
-    assert_eq!(
-        folder.run(&["plan", "rig.toml", "session.toml"]).code,
-        folder.run(&["plan", "rig.toml", "session.toml"]).code
-    );
+    assert!(folder.run(&["plan", "rig.toml", "session.toml"]).code <= 1, "it is a rig still");
     let again = folder.run(&["survey", "--root", &computer("two-interfaces"), "--save", "rig.toml"]);
     assert!(again.out.contains("holds all of this already"), "{}", again.out);
     assert_eq!(folder.read("rig.toml"), after);

@@ -125,7 +125,7 @@ fn check_profile(profile: &WakeProfile) -> Result<(), Invalid> {
         )
         .at("wakes"));
     }
-    let paced = profile.pace.windows(2).all(|w| w[0].up_to <= w[1].up_to);
+    let paced = profile.pace.windows(2).all(|w| w[0].up_to < w[1].up_to);
     if !paced || profile.pace.iter().any(|p| p.up_to.0 <= 0.0 || p.count == 0) {
         return Err(
             Invalid::new("paces are above zero, in rising order, none empty", "measure again").at("pace")

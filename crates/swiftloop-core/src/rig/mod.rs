@@ -89,6 +89,12 @@ pub enum Power {
 }
 
 impl Power {
+    /// The plan that a clock governor of Linux amounts to, where it is plain: only `performance` is.
+    #[must_use]
+    pub fn of_governor(word: &str) -> Option<Self> {
+        (word == "performance").then_some(Self::Performance)
+    }
+
     /// The word used in files and tables.
     #[must_use]
     pub fn word(self) -> &'static str {

@@ -2,23 +2,31 @@
 //! where the older profile has its quantiles; delays that come in hiccups count as one.
 
 use crate::rig::WakeProfile;
+use crate::units::Micros;
+
+/// What is compared.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Figure {
+    /// Share of wake-ups later than this.
+    LaterThan(Micros),
+    /// Speed of a core beside the reference core.
+    Speed,
+}
 
 /// How one figure changed.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Change {
     /// What changed.
-    pub what: String,
+    pub figure: Figure,
     /// Before.
     pub before: f64,
     /// Now.
     pub now: f64,
-    /// Unit, for people.
-    pub unit: &'static str,
     /// Chance that as much comes about by itself; nothing where it cannot be said.
     pub by_chance: Option<f64>,
     /// More than chance, all comparisons of one run considered.
     pub real: bool,
-    /// Larger is worse.
+    /// The machine has become worse in this.
     pub worse: bool,
 }
 
@@ -33,18 +41,13 @@ const SPEED_NOISE: f64 = 0.03;
 #[must_use]
 pub fn compare(old: &WakeProfile, new: &WakeProfile) -> Vec<Change> {
     let mut changes: Vec<Change> = AT.iter().filter_map(|&q| slower_than(old, new, q)).collect();
-    let each = LEVEL / changes.len().max(1) as f64;
-    for change in &mut changes {
-        change.real = change.by_chance.is_some_and(|p| p < each);
-    }
     if let (Some(before), Some(now)) = (old.core_speed, new.core_speed) {
         let drift = |p: &WakeProfile| p.pace_drift.map_or(SPEED_NOISE, |d| d.0.max(SPEED_NOISE));
         let noise = drift(old).hypot(drift(new));
         changes.push(Change {
-            what: "speed of a core beside the reference".into(),
+            figure: Figure::Speed,
             before: before.0,
             now: now.0,
-            unit: "",
             by_chance: None,
             real: (now.0 / before.0).ln().abs() > 2.58 * noise,
             worse: now.0 < before.0,
@@ -60,21 +63,20 @@ fn slower_than(old: &WakeProfile, new: &WakeProfile, q: f64) -> Option<Change> {
         seen += b.count;
         seen as f64 >= q * old.wakes as f64
     })?;
-    let us = bound.up_to_us.0;
-    let (before, now) = ((old.wakes - seen) as f64 / old.wakes as f64, share_above(new, us));
+    let (before, now) = ((old.wakes - seen) as f64 / old.wakes as f64, share_above(new, bound.up_to_us.0));
     // Hiccups are what comes independently, not their wake-ups.
     let independent = |p: &WakeProfile| p.wakes as f64 / p.cluster.map_or(1.0, |c| c.0.max(1.0));
     let (n, m) = (independent(old), independent(new));
     let pooled = (before * n + now * m) / (n + m);
     let deviation = (pooled * (1.0 - pooled) * (1.0 / n + 1.0 / m)).sqrt();
     let z = if deviation > 0.0 { (now - before).abs() / deviation } else { 0.0 };
+    let by_chance = two_sided(z);
     Some(Change {
-        what: format!("wake-ups later than {us:.0} µs"),
+        figure: Figure::LaterThan(bound.up_to_us),
         before,
         now,
-        unit: "share",
-        by_chance: Some(two_sided(z)),
-        real: false,
+        by_chance: Some(by_chance),
+        real: by_chance < LEVEL / AT.len() as f64,
         worse: now > before,
     })
 }

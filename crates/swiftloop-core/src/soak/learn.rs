@@ -13,6 +13,8 @@ const PACE_AT: [f64; 28] = [
     0.05, 0.15, 0.3, 0.45, 0.6, 0.7, 0.77, 0.82, 0.86, 0.89, 0.91, 0.93, 0.945, 0.955, 0.965, 0.975, 0.98,
     0.985, 0.988, 0.991, 0.994, 0.996, 0.9975, 0.9985, 0.999, 0.9995, 0.9999, 1.0,
 ];
+/// Paces told apart; what is beyond counts as that.
+const PACES: (f64, f64) = (0.001, 1000.0);
 /// Fewer wake-ups say too little about the tail.
 const FEWEST: u64 = 500;
 /// Delays beyond the threshold that are tried, at most a fiftieth of all: the number whose fitted tail lies nearest.
@@ -34,18 +36,14 @@ pub struct Heard {
 impl Heard {
     /// This, and then `later`.
     #[must_use]
-    pub fn with(&self, later: Self) -> Self {
-        let mut all = Self {
-            wakes: self.wakes.with(&later.wakes),
-            slow: self.slow.clone(),
-            pace: self.pace.with(&later.pace),
-            pace_by_second: self.pace_by_second.clone(),
-        };
+    pub fn with(mut self, later: Self) -> Self {
         // A gap between the two: the last of one and the first of the other are not neighbours.
         let after = self.slow.last().map_or(0, |s| s.0 + 2);
-        all.slow.extend(later.slow.into_iter().map(|s| (after + s.0, s.1)));
-        all.pace_by_second.extend(later.pace_by_second);
-        all
+        self.slow.extend(later.slow.into_iter().map(|s| (after + s.0, s.1)));
+        self.pace_by_second.extend(later.pace_by_second);
+        self.wakes = self.wakes.with(&later.wakes);
+        self.pace = self.pace.with(&later.pace);
+        self
     }
 }
 
@@ -90,7 +88,9 @@ pub fn learn(heard: &Heard, about: &Circumstances) -> Option<WakeProfile> {
     };
     let scale = fit.tail.scale;
     let stretched = |to: f64| Micros((scale + (to - scale) * widen).max(scale * 0.2).max(1e-3));
-    let paces = heard.pace.bins(&PACE_AT);
+    // Held within what a rig file takes before it is cut into bins, so that no two bins end at the same bound.
+    let held = |&(pace, count): &(f64, u64)| (pace.clamp(PACES.0, PACES.1), count);
+    let paces = Counts::new(heard.pace.values().iter().map(held)).bins(&PACE_AT);
     Some(WakeProfile {
         date: about.date.clone(),
         wakes: total,
@@ -114,10 +114,7 @@ pub fn learn(heard: &Heard, about: &Circumstances) -> Option<WakeProfile> {
         ),
         variation: spread(&heard.pace).map(|v| Range::exact(Factor(v))),
         cluster: (hiccups > 0).then_some(Factor(run)),
-        pace: paces
-            .into_iter()
-            .map(|(up_to, count)| PaceBin { up_to: Factor(up_to.clamp(0.001, 1000.0)), count })
-            .collect(),
+        pace: paces.into_iter().map(|(up_to, count)| PaceBin { up_to: Factor(up_to), count }).collect(),
         pace_drift: drift(&heard.pace_by_second).map(Factor),
         core_speed: about.core_speed.map(Factor),
         power: about.power,
@@ -195,7 +192,6 @@ fn drift(seconds: &[f64]) -> Option<f64> {
     Some(variance.sqrt())
 }
 
-/// Whether a profile can be true, in ranges that a rig file accepts.
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -251,6 +247,15 @@ mod tests {
         assert!(together.cluster.unwrap().0 > 1.5 * alone.cluster.unwrap().0);
         assert!(together.shape.spread().0 > alone.shape.spread().0);
         assert_eq!(together.shape.typical(), alone.shape.typical());
+    }
+
+    #[test]
+    fn paces_beyond_all_measure_share_one_bin() {
+        let slow = (0..60).map(|i| (900.0 + f64::from(i) * 10.0, 100));
+        let odd = Heard { pace: Counts::new(slow), ..heard(4, 5000) };
+        let pace = learn(&odd, &about()).unwrap().pace;
+        assert!(pace.windows(2).all(|w| w[0].up_to < w[1].up_to), "{pace:?}");
+        assert_eq!((pace.last().unwrap().up_to.0, pace.iter().map(|p| p.count).sum::<u64>()), (1000.0, 6000));
     }
 
     #[test]

@@ -3,13 +3,15 @@
 //! a block holds go out. The one idea: what was seen is only ever compared with what was predicted from something
 //! else, so that the comparison can fail.
 
+mod climb;
 mod compare;
 mod counts;
 mod learn;
 mod question;
 mod rung;
 
-pub use compare::{Change, compare};
+pub use climb::{Climb, Climbed, End, Lived, Machine, Patterns, Stretch};
+pub use compare::{Change, Figure, compare};
 pub use counts::Counts;
 pub use learn::{Circumstances, Heard, learn};
 pub use question::{Decision, Question};

@@ -2,12 +2,12 @@
 
 use super::Counts;
 use super::question::Decision;
-use crate::risk::Dropouts;
+use crate::risk::{Dropouts, EACH_COUNTS};
 use crate::units::{Block, Hz};
 use statrs::distribution::{ContinuousCDF, Gamma};
 
 /// What happened at one setting.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Observed {
     /// Blocks that fell due.
     pub blocks: u64,
@@ -20,11 +20,22 @@ pub struct Observed {
 }
 
 impl Observed {
-    /// Misses by the same rule as the risk model's: a run of late blocks is one, unless more than one block in a hundred
-    /// is late; then each counts.
+    /// This, and then `later`.
+    #[must_use]
+    pub fn plus(self, later: Self) -> Self {
+        Self {
+            blocks: self.blocks + later.blocks,
+            late: self.late + later.late,
+            runs: self.runs + later.runs,
+            seconds: self.seconds + later.seconds,
+        }
+    }
+
+    /// Misses by the same rule as the risk model's: a run of late blocks is one, unless more than a share of
+    /// [`EACH_COUNTS`] is late; then each counts.
     #[must_use]
     pub fn misses(&self) -> u64 {
-        if self.late as f64 > 0.01 * self.blocks as f64 { self.late } else { self.runs }
+        if self.late as f64 > EACH_COUNTS * self.blocks as f64 { self.late } else { self.runs }
     }
 
     /// Misses per hour with the exact 95 % interval of a Poisson count (Garwood 1936).

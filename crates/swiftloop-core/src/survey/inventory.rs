@@ -1,5 +1,6 @@
 //! What was read off a computer; nothing where it did not say.
 
+use crate::rig::Power as PowerPlan;
 use crate::units::Hz;
 use serde::Serialize;
 
@@ -111,9 +112,9 @@ pub struct ServerState {
     /// `JACK` or `PipeWire`.
     pub kind: String,
     /// Rate it runs at.
-    pub rate_hz: Option<u32>,
+    pub rate_hz: Option<Hz>,
     /// Rates it may change to.
-    pub allowed_rates_hz: Vec<u32>,
+    pub allowed_rates_hz: Vec<Hz>,
     /// Block it runs at.
     pub buffer_frames: Option<u32>,
     /// Smallest and largest block that clients may ask for.
@@ -121,7 +122,7 @@ pub struct ServerState {
     /// Block that is forced on everybody.
     pub forced_buffer_frames: Option<u32>,
     /// Rate that is forced on everybody.
-    pub forced_rate_hz: Option<u32>,
+    pub forced_rate_hz: Option<Hz>,
     /// It runs with real-time priority.
     pub realtime: Option<bool>,
     /// Its load in percent.
@@ -243,27 +244,45 @@ pub struct Place {
     /// What people call it.
     pub name: String,
     /// Its rate.
-    pub rate_hz: u32,
+    pub rate_hz: Hz,
+    /// Which of the cards it belongs to; none for a server.
+    #[serde(skip)]
+    pub card: Option<usize>,
+    /// It takes sound rather than giving it.
+    #[serde(skip)]
+    pub capture: bool,
 }
 
 impl Inventory {
     /// Every place that has a rate now.
     #[must_use]
     pub fn places(&self) -> Vec<Place> {
-        let mut places: Vec<Place> = self
-            .cards
-            .iter()
-            .flat_map(|card| {
-                card.streams.iter().filter_map(|s| {
-                    let way = if s.capture { "recording" } else { "playback" };
-                    let rate = s.open.as_ref()?.rate_hz.0;
-                    Some(Place { name: format!("{} {way}", card.id), rate_hz: rate })
-                })
-            })
-            .collect();
-        let servers = self.servers.iter();
-        places.extend(servers.filter_map(|s| Some(Place { name: s.kind.clone(), rate_hz: s.rate_hz? })));
-        places
+        let streams =
+            self.cards.iter().enumerate().flat_map(|(i, c)| c.streams.iter().map(move |s| (i, c, s)));
+        let on_cards = streams.filter_map(|(i, card, s)| {
+            let way = if s.capture { "recording" } else { "playback" };
+            let rate_hz = s.open.as_ref()?.rate_hz;
+            Some(Place { name: format!("{} {way}", card.id), rate_hz, card: Some(i), capture: s.capture })
+        });
+        let servers = self.servers.iter().filter_map(|s| {
+            Some(Place { name: s.kind.clone(), rate_hz: s.rate_hz?, card: None, capture: false })
+        });
+        on_cards.chain(servers).collect()
+    }
+
+    /// All places have one rate.
+    #[must_use]
+    pub fn rates_agree(&self) -> bool {
+        self.places().windows(2).all(|w| w[0].rate_hz == w[1].rate_hz)
+    }
+
+    /// The power plan that energy and clocks come to.
+    #[must_use]
+    pub fn power_plan(&self) -> PowerPlan {
+        if self.power.on_battery == Some(true) {
+            return PowerPlan::Saving;
+        }
+        self.processor.governor.as_deref().and_then(PowerPlan::of_governor).unwrap_or_default()
     }
 
     /// Nothing here can make or take sound.

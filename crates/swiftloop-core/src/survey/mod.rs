@@ -11,3 +11,4 @@ pub use inventory::{
     Busy, Card, Idle, Inventory, Irq, Kernel, Limits, Memory, Open, Place, Power, Processor, ServerState,
     Stream, Usb,
 };
+pub use rules::ALLOW_REALTIME;

@@ -13,7 +13,7 @@ mod run;
 mod schedule;
 mod work;
 
-pub use around::{clocks, kernel, today};
+pub use around::{kernel, today};
 pub use awake::{Awake, stay_awake};
 pub use clock::now_ns;
 pub use meter::{Meter, Seen};

@@ -3,6 +3,7 @@
 
 use super::permission::Permission;
 use hdrhistogram::Histogram;
+use swiftloop_core::soak::{Counts, Heard, Observed};
 
 /// Longest time told apart: a minute; what is longer counts as that.
 const LONGEST_NS: u64 = 60_000_000_000;
@@ -75,9 +76,14 @@ impl WorkerRecord {
         }
     }
 
-    /// For every second with work: how long it took beside what it should take.
-    pub fn pace_by_second(&self) -> impl Iterator<Item = f64> {
-        self.seconds.iter().filter(|s| s.1 > 0.0).map(|s| s.0 / s.1)
+    /// What the worker heard.
+    fn heard(&self) -> Heard {
+        Heard {
+            wakes: counts(&self.wake),
+            slow: self.slow.iter().map(|s| (s.block, s.ns as f64 / 1000.0)).collect(),
+            pace: counts(&self.ratio),
+            pace_by_second: self.seconds.iter().filter(|s| s.1 > 0.0).map(|s| s.0 / s.1).collect(),
+        }
     }
 }
 
@@ -100,4 +106,30 @@ pub struct Record {
     pub stopped: bool,
     /// How far the wall clock was stepped meanwhile, in seconds (it is not what we measure with).
     pub clock_step_s: f64,
+}
+
+impl Record {
+    /// Blocks and misses.
+    #[must_use]
+    pub fn observed(&self) -> Observed {
+        Observed { blocks: self.blocks, late: self.late_blocks, runs: self.runs, seconds: self.seconds }
+    }
+
+    /// What all workers heard.
+    #[must_use]
+    pub fn heard(&self) -> Heard {
+        self.workers.iter().map(WorkerRecord::heard).fold(Heard::default(), Heard::with)
+    }
+
+    /// Execution times of all workers in µs.
+    #[must_use]
+    pub fn exec_us(&self) -> Counts {
+        self.workers.iter().map(|w| counts(&w.exec)).fold(Counts::default(), |sum, c| sum.with(&c))
+    }
+}
+
+/// A histogram's values in thousandths: nanoseconds become microseconds, thousandths whole ones.
+fn counts(histogram: &Histogram<u64>) -> Counts {
+    let value = |v: u64| histogram.median_equivalent(v) as f64 / 1000.0;
+    Counts::new(histogram.iter_recorded().map(|v| (value(v.value_iterated_to()), v.count_at_value())))
 }

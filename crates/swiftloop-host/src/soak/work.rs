@@ -4,6 +4,7 @@
 //! core's speed is told.
 
 use super::clock::now_ns;
+use swiftloop_core::stats::quantile;
 
 /// What one section takes over one frame on the reference core (a 2020 desktop core at 4 GHz): 12 cycles.
 pub const REFERENCE_NS: f64 = 3.0;
@@ -60,8 +61,6 @@ fn section(sound: &[f32], carried: f32) -> f32 {
 pub struct Speed {
     /// One section over one frame, when nothing interrupts: the fastest quarter of many slices.
     pub section_ns: f64,
-    /// Spread of the logarithm from slice to slice, interruptions left out (half of what lies between 16 and 84 %).
-    pub spread: f64,
 }
 
 impl Speed {
@@ -91,10 +90,7 @@ pub fn speed(ms: u64) -> Speed {
         slices.push((now_ns() - from).max(1) as f64 / FRAMES as f64);
     }
     // The first slices still heat caches and clocks.
-    let settled = &mut slices[4..];
-    settled.sort_by(f64::total_cmp);
-    let at = |q: f64| settled[((settled.len() - 1) as f64 * q) as usize];
-    Speed { section_ns: at(0.25), spread: ((at(0.84) / at(0.16)).ln() / 2.0).max(0.0) }
+    Speed { section_ns: quantile(slices[4..].iter().copied(), 0.25) }
 }
 
 /// The speed at the beginning and at the end of a second of work: a clock that follows late, or heat, makes them differ.

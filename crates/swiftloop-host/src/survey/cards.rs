@@ -99,7 +99,7 @@ fn open(text: &str) -> Option<Open> {
     };
     let number = |key: &str| value(key)?.parse::<u32>().ok();
     Some(Open {
-        rate_hz: Hz(number("rate")?),
+        rate_hz: value("rate")?.parse().ok()?,
         period_frames: number("period_size")?,
         buffer_frames: number("buffer_size")?,
         channels: number("channels")?,

@@ -6,6 +6,11 @@ use swiftloop_core::survey::{Idle, Kernel, Memory, Power, Processor};
 
 const CPUS: &str = "sys/devices/system/cpu";
 
+/// How the clock of the first processor is governed.
+pub(super) fn governor(tree: &Tree) -> Option<String> {
+    tree.word(&format!("{CPUS}/cpu0/cpufreq/scaling_governor"))
+}
+
 pub(super) fn processor(tree: &Tree) -> Processor {
     let threads = tree.numbered(CPUS, "cpu");
     let place = |n: &str| {
@@ -23,7 +28,7 @@ pub(super) fn processor(tree: &Tree) -> Processor {
         model: says("model name"),
         cores: (!cores.is_empty()).then_some(cores.len() as u32),
         threads: (!threads.is_empty()).then_some(threads.len() as u32),
-        governor: tree.word(&format!("{CPUS}/cpu0/cpufreq/scaling_governor")),
+        governor: governor(tree),
         allowed_mhz: clock("scaling_max_freq"),
         most_mhz: clock("cpuinfo_max_freq"),
         now_mhz: clock("scaling_cur_freq").or_else(|| says("cpu MHz")?.parse().ok()),

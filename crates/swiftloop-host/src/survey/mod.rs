@@ -64,6 +64,12 @@ pub fn survey_copy(root: &Path) -> Inventory {
     inventory
 }
 
+/// How the clock of this computer's first processor is governed, where the system says.
+#[must_use]
+pub fn governor() -> Option<String> {
+    computer::governor(&Tree::new(Path::new("/")))
+}
+
 fn read(tree: &Tree) -> Inventory {
     Inventory {
         cards: cards::cards(tree),
@@ -79,7 +85,7 @@ fn read(tree: &Tree) -> Inventory {
 fn of_jack(about: &About) -> ServerState {
     let mut state = ServerState {
         kind: about.kind.into(),
-        rate_hz: Some(about.rate_hz),
+        rate_hz: about.rate_hz.to_string().parse().ok(),
         buffer_frames: Some(about.buffer_frames),
         ..ServerState::default()
     };

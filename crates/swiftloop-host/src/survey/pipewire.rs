@@ -3,6 +3,7 @@
 use serde_json::Value;
 use std::process::{Command, Stdio};
 use swiftloop_core::survey::ServerState;
+use swiftloop_core::units::Hz;
 
 /// Asks the running PipeWire; nothing when none runs or none is installed.
 pub(super) fn ask() -> Result<Option<ServerState>, String> {
@@ -32,7 +33,7 @@ pub(super) fn parse(text: &str) -> Option<ServerState> {
     let number =
         |v: Value| v.as_u64().or_else(|| v.as_str()?.parse().ok()).and_then(|n| u32::try_from(n).ok());
     let chosen = |key: &str| setting(key).and_then(number);
-    let forced = |key: &str| chosen(key).filter(|n| *n > 0);
+    let rate = |n: u32| n.to_string().parse::<Hz>().ok();
     // `[ 48000 ]`, as text or as a list.
     let allowed = setting("clock.allowed-rates").map(|v| v.to_string()).unwrap_or_default();
     let node = |n: &Value| {
@@ -50,15 +51,16 @@ pub(super) fn parse(text: &str) -> Option<ServerState> {
     let props = &core["info"]["props"];
     Some(ServerState {
         kind: "PipeWire".into(),
-        rate_hz: chosen("clock.rate").or_else(|| number(props["default.clock.rate"].clone())),
+        rate_hz: chosen("clock.rate").or_else(|| number(props["default.clock.rate"].clone())).and_then(rate),
         allowed_rates_hz: allowed
             .split(|c: char| !c.is_ascii_digit())
             .filter_map(|r| r.parse().ok())
             .collect(),
         buffer_frames: chosen("clock.quantum").or_else(|| number(props["default.clock.quantum"].clone())),
         buffer_range_frames: chosen("clock.min-quantum").zip(chosen("clock.max-quantum")),
-        forced_buffer_frames: forced("clock.force-quantum").or(by_nodes),
-        forced_rate_hz: forced("clock.force-rate"),
+        forced_buffer_frames: chosen("clock.force-quantum").filter(|n| *n > 0).or(by_nodes),
+        // Zero, for none, is no rate.
+        forced_rate_hz: chosen("clock.force-rate").and_then(rate),
         nodes: of_kind(":Node").filter_map(node).collect(),
         ..ServerState::default()
     })
@@ -66,7 +68,7 @@ pub(super) fn parse(text: &str) -> Option<ServerState> {
 
 #[cfg(test)]
 mod tests {
-    use super::parse;
+    use super::{Hz, parse};
 
     fn dump(settings: &str, node: &str) -> String {
         format!(
@@ -79,14 +81,14 @@ mod tests {
     #[test]
     fn settings_win_over_defaults_and_numbers_may_be_text() {
         let plain = parse(&dump("", r#""node.name":"box""#)).unwrap();
-        assert_eq!((plain.rate_hz, plain.buffer_frames), (Some(48_000), Some(1024)));
+        assert_eq!((plain.rate_hz, plain.buffer_frames), (Some(Hz(48_000)), Some(1024)));
         assert_eq!(plain.nodes, ["box (idle)"]);
         let set = r#"{"key":"clock.rate","value":"96000"},{"key":"clock.quantum","value":64},
                      {"key":"clock.allowed-rates","value":[44100,96000]},{"key":"clock.force-rate","value":0},
                      {"key":"clock.min-quantum","value":16},{"key":"clock.max-quantum","value":2048}"#;
         let found = parse(&dump(set, "")).unwrap();
-        assert_eq!((found.rate_hz, found.buffer_frames), (Some(96_000), Some(64)));
-        assert_eq!(found.allowed_rates_hz, [44_100, 96_000]);
+        assert_eq!((found.rate_hz, found.buffer_frames), (Some(Hz(96_000)), Some(64)));
+        assert_eq!(found.allowed_rates_hz, [Hz(44_100), Hz(96_000)]);
         assert_eq!((found.buffer_range_frames, found.forced_rate_hz), (Some((16, 2048)), None));
         assert!(found.nodes.is_empty());
     }

@@ -96,7 +96,7 @@ fn soaked(by_class: &choice::Plan) -> Result<String, Failure> {
         "\nThen they let the laptop soak, on mains power. (One that is not there: its delays come from a seed.) The plan above\n\
          beside that of rig-soaked.toml:\n\n",
     );
-    out.push_str(&views::soak::beside_class(&bench, by_class, &plan));
+    out.push_str(&views::two_plans::beside_class(&bench, by_class, &plan));
     Ok(out)
 }
 

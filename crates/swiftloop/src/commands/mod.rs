@@ -108,6 +108,18 @@ fn unknown(kind: &str, id: &str, known: &[&str]) -> Failure {
     Failure::usage(format!("there is no {kind} called `{id}`"), help)
 }
 
+/// The one that was asked for, or the only one there is.
+fn pick(kind: &str, asked: Option<&str>, known: &[&str]) -> Result<usize, Failure> {
+    match asked {
+        Some(id) => known.iter().position(|k| *k == id).ok_or_else(|| unknown(kind, id, known)),
+        None if known.len() == 1 => Ok(0),
+        None => Err(Failure::usage(
+            format!("which {kind}?"),
+            format!("add --{kind} with one of: {}", known.join(", ")),
+        )),
+    }
+}
+
 /// All cores of this computer.
 struct AllCores;
 

@@ -1,6 +1,6 @@
 //! `try RIG SESSION`: one setting, with everything assumed open to change.
 
-use super::{print, print_json, unknown, yes_or_no};
+use super::{pick, print, print_json, unknown, yes_or_no};
 use crate::cli::Try;
 use crate::failure::Failure;
 use crate::views::{self, trial::Trial};
@@ -98,17 +98,6 @@ pub fn run(options: &Try) -> Result<ExitCode, Failure> {
         print(&views::trial::show(&trial))?;
     }
     Ok(yes_or_no(trial.is_yes()))
-}
-
-fn pick(kind: &str, asked: Option<&str>, known: &[&str]) -> Result<usize, Failure> {
-    match asked {
-        Some(id) => known.iter().position(|k| *k == id).ok_or_else(|| unknown(kind, id, known)),
-        None if known.len() == 1 => Ok(0),
-        None => Err(Failure::usage(
-            format!("which {kind}?"),
-            format!("add --{kind} with one of: {}", known.join(", ")),
-        )),
-    }
 }
 
 fn setting_of(

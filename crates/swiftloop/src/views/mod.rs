@@ -14,6 +14,7 @@ pub mod survey;
 pub mod svg;
 pub mod timeline;
 pub mod trial;
+pub mod two_plans;
 pub mod words;
 
 use anstyle::{AnsiColor, Style};

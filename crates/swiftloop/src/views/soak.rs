@@ -1,14 +1,15 @@
 //! What a soak came to: the answer first, what the machine did, what was predicted beside what was seen.
 
+use super::soak_meter::misses;
+use super::words::{dropouts, per_hour};
 use super::{BAD, FAINT, GOOD, STRONG, UNSURE, heading, lines, right, styled, table, wrapped};
 use serde_json::{Value, json};
 use std::path::Path;
-use swiftloop_core::choice::{Choice, Plan};
-use swiftloop_core::loops::Bench;
 use swiftloop_core::rig::WakeProfile;
 use swiftloop_core::risk::Dropouts;
-use swiftloop_core::soak::{Change, Counts, Decision, Question, Rung};
-use swiftloop_core::units::{Block, Hz, Origin};
+use swiftloop_core::soak::{Change, Counts, Decision, Figure, Question, Rung};
+use swiftloop_core::survey::ALLOW_REALTIME;
+use swiftloop_core::units::{Block, Hz};
 use swiftloop_host::jack::About;
 use swiftloop_host::soak::Permission;
 
@@ -25,13 +26,13 @@ pub struct Soaked<'a> {
     pub rungs: &'a [Rung],
     pub profile: Option<&'a WakeProfile>,
     /// The date of the older profile, and what changed since.
-    pub changes: Option<(String, Vec<Change>)>,
+    pub changes: Option<&'a (&'a str, Vec<Change>)>,
     pub saved: Option<&'a Path>,
     pub stopped: bool,
     pub clock_step_s: f64,
-    /// The server that was soaked through, and whether it went away.
     /// Workers, and the hardware threads there are for them.
     pub crowd: (usize, usize),
+    /// The server that was soaked through, and whether it went away.
     pub server: Option<&'a About>,
     pub gone: bool,
 }
@@ -45,8 +46,7 @@ pub fn show(s: &Soaked<'_>) -> String {
             "  ! ",
             &format!(
                 "This machine gave {refused}: the figures are those of an ordinary thread, worse than audio software would \
-                 get. Allow it with lines `@audio - rtprio 90` and `@audio - memlock unlimited` in /etc/security/limits.d, \
-                 join the group audio, log in again."
+                 get. Allow it: {ALLOW_REALTIME}"
             ),
         ));
     }
@@ -96,7 +96,7 @@ pub fn show(s: &Soaked<'_>) -> String {
         text.push_str(&beside(s.rungs));
     }
     text.push_str(&machine(s));
-    if let Some((date, changes)) = &s.changes {
+    if let Some((date, changes)) = s.changes {
         text.push_str(&changed(date, changes));
     }
     text.push_str(&next(s));
@@ -107,7 +107,7 @@ fn answer(s: &Soaked<'_>) -> String {
     let question = |fewer: &str| {
         format!(
             "{fewer} than {} misses an hour, wrong in {:.0} of 100 such answers at the most",
-            amount(s.question.too_many_per_hour),
+            per_hour(s.question.too_many_per_hour),
             s.question.error * 100.0
         )
     };
@@ -139,26 +139,18 @@ fn answer(s: &Soaked<'_>) -> String {
         Decision::Holds => question("fewer"),
         Decision::Breaks => format!(
             "more than {} misses an hour, wrong in {:.0} of 100 such answers at the most",
-            amount(s.question.bearable_per_hour),
+            per_hour(s.question.bearable_per_hour),
             s.question.error * 100.0
         ),
         Decision::Undecided => format!(
             "{} in {:.0} s: neither {} an hour nor {} can be ruled out; soak longer (--seconds)",
             misses(rung.observed.misses()),
             rung.observed.seconds,
-            amount(s.question.bearable_per_hour),
-            amount(s.question.too_many_per_hour)
+            per_hour(s.question.bearable_per_hour),
+            per_hour(s.question.too_many_per_hour)
         ),
     };
     format!("{}\n{}", styled(STRONG, said), wrapped("  ", &why))
-}
-
-fn misses(n: u64) -> String {
-    match n {
-        0 => "no miss".into(),
-        1 => "1 miss".into(),
-        n => format!("{n} misses"),
-    }
 }
 
 /// Delays and work as they were.
@@ -210,8 +202,8 @@ fn beside(rungs: &[Rung]) -> String {
         t.add_row(vec![
             r.block.to_string(),
             r.observed.misses().to_string(),
-            range(r.observed.per_hour()),
-            range(r.predicted),
+            dropouts(r.observed.per_hour()),
+            dropouts(r.predicted),
             match r.off_by() {
                 Some(off) => format!("{off:.2}"),
                 None => "too few".into(),
@@ -229,21 +221,6 @@ fn beside(rungs: &[Rung]) -> String {
              between that were not counted. Fewer than 20 misses do not tell a ratio."
         )
     )
-}
-
-fn range(d: Dropouts) -> String {
-    format!("{} ({} – {})", amount(d.typical), amount(d.low), amount(d.high))
-}
-
-/// A rate with as many digits as it deserves.
-fn amount(x: f64) -> String {
-    match x {
-        0.0 => "0".into(),
-        x if x < 0.001 => "<0.001".into(),
-        x if x < 0.1 => format!("{x:.3}"),
-        x if x < 10.0 => format!("{x:.1}"),
-        x => format!("{x:.0}"),
-    }
 }
 
 /// What was learned about the machine.
@@ -305,12 +282,16 @@ fn changed(date: &str, changes: &[Change]) -> String {
     text.push_str(&format!("{}\n", styled(STRONG, said)));
     let mut t = table(&[" what", "then", "now", "by chance", "verdict"]);
     for c in changes {
-        let share =
-            |x: f64| if c.unit == "share" { format!("{:.3} %", x * 100.0) } else { format!("{x:.2}") };
+        let (what, shown): (String, fn(f64) -> String) = match c.figure {
+            Figure::LaterThan(us) => {
+                (format!("wake-ups later than {}", time(us.0)), |x| format!("{:.3} %", x * 100.0))
+            }
+            Figure::Speed => ("speed of a core beside the reference".into(), |x| format!("{x:.2}")),
+        };
         t.add_row(vec![
-            format!(" {}", c.what),
-            share(c.before),
-            share(c.now),
+            format!(" {what}"),
+            shown(c.before),
+            shown(c.now),
             match c.by_chance {
                 Some(p) if p < 0.0001 => "< 0.01 %".into(),
                 Some(p) => format!("{:.2} %", p * 100.0),
@@ -339,35 +320,6 @@ fn next(s: &Soaked<'_>) -> String {
         }
         (None, None) => String::new(),
     }
-}
-
-/// Dropouts by the class of machine beside dropouts by measured wake-up delays, choice by choice.
-pub fn beside_class(bench: &Bench<'_>, by_class: &Plan, soaked: &Plan) -> String {
-    let mut t = table(&[" phase", "interface", "by class of machine", "by measured delays", "setting then"]);
-    for new in &soaked.choices {
-        let same = |c: &&Choice| c.interface == new.interface && c.phase == new.phase;
-        let Some(old) = by_class.choices.iter().find(same) else { continue };
-        let of = |c: &Choice| {
-            format!(
-                "{} {}",
-                super::words::dropouts(c.report.dropouts),
-                super::words::calm(c.report.verdict())
-            )
-        };
-        t.add_row(vec![
-            format!(" {}", bench.session.phases[new.phase].word()),
-            bench.rig.interfaces[new.interface].id.clone(),
-            of(old),
-            of(new),
-            super::words::buffer(&new.arrangement),
-        ]);
-    }
-    let measured = soaked.choices.iter().filter(|c| c.report.profile == Origin::Measured).count();
-    let said = format!(
-        "Dropouts an hour: {measured} of {} choices rest on measured wake-up delays now",
-        soaked.choices.len()
-    );
-    format!("{}\n{}", styled(STRONG, said), lines(&t))
 }
 
 /// `soak --json`
@@ -416,10 +368,12 @@ pub fn json(s: &Soaked<'_>) -> Value {
             "shape": p.shape.typical().0,
             "scale_us": p.scale_us.typical().0,
         })),
-        "changes": s.changes.as_ref().map(|(date, all)| json!({
+        "changes": s.changes.map(|(date, all)| json!({
             "since": date,
             "figures": all.iter().map(|c| json!({
-                "what": c.what, "before": c.before, "now": c.now, "by_chance": c.by_chance, "real": c.real, "worse": c.worse,
+                "what": match c.figure { Figure::LaterThan(_) => "share-of-wakes-later", Figure::Speed => "core-speed" },
+                "later_than_us": match c.figure { Figure::LaterThan(us) => Some(us.0), Figure::Speed => None },
+                "before": c.before, "now": c.now, "by_chance": c.by_chance, "real": c.real, "worse": c.worse,
             })).collect::<Vec<_>>(),
         })),
         "saved": s.saved.map(|p| p.display().to_string()),

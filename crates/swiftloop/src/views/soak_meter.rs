@@ -1,57 +1,74 @@
 //! The meter of a running soak, on stderr: a line that renews itself on a terminal (Enter forgets the worst so far),
-//! a plain line every ten seconds otherwise.
+//! a plain line at the start and every ten seconds otherwise.
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::io::IsTerminal;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
-use std::time::Duration;
 use swiftloop_host::soak::{Meter, Seen};
 
 /// Seconds between two plain lines.
 const PLAIN_S: f64 = 10.0;
 
-/// A meter that is being shown.
+/// A meter that is being shown, rung after rung.
 pub struct Live {
     title: String,
     seconds: f64,
     period_us: f64,
+    /// Judged so far.
+    judged_s: f64,
     bar: Option<ProgressBar>,
-    next_plain: f64,
+    next_plain_s: f64,
     reset: Arc<AtomicBool>,
 }
 
 impl Live {
-    /// For a soak of so many seconds.
-    pub fn new(title: &str, seconds: f64, period_us: f64) -> Self {
+    /// A meter without anything to show yet.
+    pub fn new() -> Self {
         let bar = std::io::stderr().is_terminal().then(|| {
-            let bar = ProgressBar::with_draw_target(
-                Some((seconds * 10.0) as u64),
-                ProgressDrawTarget::stderr_with_hz(5),
-            );
-            if let Ok(style) = ProgressStyle::with_template("{prefix}\n{msg}") {
-                bar.set_style(style);
-            }
-            bar.enable_steady_tick(Duration::from_millis(200));
-            bar
+            let bar = ProgressBar::with_draw_target(None, ProgressDrawTarget::stderr_with_hz(5));
+            ProgressStyle::with_template("{prefix}\n{msg}")
+                .map_or_else(|_| bar.clone(), |s| bar.clone().with_style(s))
         });
         let reset = Arc::new(AtomicBool::new(false));
         if bar.is_some() && std::io::stdin().is_terminal() {
             listen_for_enter(Arc::downgrade(&reset));
         }
-        Self { title: title.into(), seconds, period_us, bar, next_plain: PLAIN_S, reset }
-    }
-
-    /// Nothing new, but it lives.
-    pub fn tick(&self) {
-        if let Some(bar) = &self.bar {
-            bar.tick();
+        Self {
+            title: String::new(),
+            seconds: 0.0,
+            period_us: 1.0,
+            judged_s: 0.0,
+            bar,
+            next_plain_s: PLAIN_S,
+            reset,
         }
     }
 
-    /// Shows the meter after so many seconds.
-    pub fn show(&mut self, meter: &Meter, passed: f64) {
-        let left = (self.seconds - passed).max(0.0);
+    /// A rung begins that is judged for so many seconds at the most.
+    pub fn begin(&mut self, title: &str, seconds: f64, period_us: f64) {
+        (self.title, self.seconds, self.period_us) = (title.into(), seconds, period_us);
+        (self.judged_s, self.next_plain_s) = (0.0, PLAIN_S);
+        if self.bar.is_none() {
+            eprintln!("{title}: at most {} to judge, as long again to listen in between", time(seconds));
+        }
+    }
+
+    /// A stretch is over, so many seconds of which were judged.
+    pub fn passed(&mut self, judged_s: f64) {
+        self.judged_s += judged_s;
+    }
+
+    /// Shows the meter after so many seconds of a stretch; without one the machine is only listened to.
+    pub fn show(&mut self, meter: Option<&Meter>, passed: f64) {
+        let Some(meter) = meter else {
+            if let Some(bar) = &self.bar {
+                bar.tick();
+            }
+            return;
+        };
+        let now = self.judged_s + passed;
+        let left = (self.seconds - now).max(0.0);
         if let Some(bar) = &self.bar {
             if self.reset.swap(false, Relaxed) {
                 meter.reset();
@@ -65,8 +82,8 @@ impl Live {
             let lines: Vec<String> =
                 meter.look().iter().enumerate().map(|(i, s)| self.worker(i, s)).collect();
             bar.set_message(lines.join("\n"));
-        } else if passed >= self.next_plain {
-            self.next_plain += PLAIN_S;
+        } else if now >= self.next_plain_s {
+            self.next_plain_s += PLAIN_S;
             let seen = meter.look();
             let worst = |of: fn(&Seen) -> f64| seen.iter().map(of).fold(0.0, f64::max);
             eprintln!(
@@ -98,14 +115,15 @@ impl Live {
     }
 
     /// Takes the meter away.
-    pub fn clear(&mut self) {
-        if let Some(bar) = self.bar.take() {
+    pub fn clear(self) {
+        if let Some(bar) = self.bar {
             bar.finish_and_clear();
         }
     }
 }
 
-fn misses(n: u64) -> String {
+/// So many misses, in words.
+pub fn misses(n: u64) -> String {
     match n {
         0 => "no miss".into(),
         1 => "1 miss".into(),

@@ -91,8 +91,7 @@ fn sound(i: &Inventory) -> String {
     let places = i.places();
     if !places.is_empty() {
         let list: Vec<String> = places.iter().map(|p| format!("{} {} Hz", p.name, p.rate_hz)).collect();
-        let agree = places.iter().all(|p| p.rate_hz == places[0].rate_hz);
-        let verdict = if agree { "they agree" } else { "they do not agree" };
+        let verdict = if i.rates_agree() { "they agree" } else { "they do not agree" };
         text.push_str(&wrapped("  places with a rate  ", &format!("{}; {verdict}", list.join(", "))));
     }
     text

@@ -12,7 +12,7 @@ use swiftloop_host::soak::{Meter, Record, Task, soak};
 /// Threads of our own, or a server with whoever guards its buffer.
 pub enum Means {
     Own,
-    Server { server: Box<Server>, guard: Option<Guard>, gone: bool },
+    Server { server: Box<Server>, guard: Option<Guard> },
 }
 
 impl Means {
@@ -42,7 +42,7 @@ impl Means {
         )?;
         let changes = plan.blocks.iter().any(|b| b.0 != about.buffer_frames);
         let guard = if changes { Some(Guard::post(&server)?) } else { None };
-        Ok(Self::Server { server: Box::new(server), guard, gone: false })
+        Ok(Self::Server { server: Box::new(server), guard })
     }
 
     /// Soaks; whether the server went away.
@@ -58,18 +58,17 @@ impl Means {
             Self::Own => soak(task, meter, stop, watch)
                 .map(|r| (r, false))
                 .map_err(|e| Failure::machine(e.to_string(), "close other programs and try again")),
-            Self::Server { server, gone, .. } => {
+            Self::Server { server, .. } => {
                 let (record, error) =
                     soak_through(server, block.0, task, meter, stop, watch).map_err(failure)?;
-                *gone |= error.is_some();
                 Ok((record, error.is_some()))
             }
         }
     }
 
-    /// Puts the server's buffer back; what the server is set to then.
-    pub fn finish(self) -> Option<About> {
-        let Self::Server { server, guard, gone } = self else { return None };
+    /// Puts the server's buffer back; what the server is set to then. Nothing when it has `gone`.
+    pub fn finish(self, gone: bool) -> Option<About> {
+        let Self::Server { server, guard } = self else { return None };
         if let Some(guard) = guard {
             guard.dismiss((!gone).then_some(&server));
         }

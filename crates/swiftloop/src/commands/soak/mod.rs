@@ -1,7 +1,7 @@
 //! `soak`: get to know the machine, predict, soak, compare; once or up a ladder of blocks.
 
-mod climb;
 mod guard;
+mod here;
 mod means;
 mod work;
 
@@ -9,67 +9,105 @@ use super::{print, print_json};
 use crate::cli::Soak;
 use crate::failure::Failure;
 use crate::views::soak::{Soaked, json, show};
-use climb::Climb;
+use crate::views::soak_meter::Live;
 pub use guard::keep;
+use here::Here;
 use means::Means;
 use std::process::ExitCode;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
+use std::sync::atomic::AtomicBool;
 use swiftloop_core::rig::{Power, Rig, WakeProfile};
-use swiftloop_core::soak::{Circumstances, Decision, Question, compare, learn, smallest};
+use swiftloop_core::risk::WakeSet;
+use swiftloop_core::soak::{
+    Circumstances, Climb, Climbed, Decision, End, Question, compare, learn, smallest,
+};
 use swiftloop_files::{read_rig, read_rig_text, save_profile, tables};
-use swiftloop_host::soak::{Awake, clocks, kernel, speed, stay_awake, today};
+use swiftloop_host::soak::{Awake, Meter, Permission, kernel, speed, stay_awake, today};
+use swiftloop_host::survey::governor;
 use work::Plan;
 
 /// How long the speed of a core is measured, in milliseconds.
 const SPEED_MS: u64 = 300;
+/// The question has to be answered by a hair less than the whole time: threads need a moment to start.
+const WHOLE: f64 = 0.97;
 
 pub fn run(options: &Soak) -> Result<ExitCode, Failure> {
     // Everything that can be wrong with the files is found before the machine is put to work.
     let old = options.compare.as_deref().map(old_profile).transpose()?;
     let target = options.save.as_deref().map(|file| read_rig_text(file, tables())).transpose()?;
     let mut plan = Plan::of(options)?;
-    let mut means = Means::of(options, &mut plan)?;
+    let means = Means::of(options, &mut plan)?;
     let stop = stopped_by_signals()?;
     let awake = hold_awake(options)?;
-    let mut climb = Climb::new(options, &plan, &mut means, &stop, speed(SPEED_MS));
-    let climbed = climb.up();
+    let speed = speed(SPEED_MS);
+    let machine = plan.rig.as_ref().map(|r| &r.machine);
+    let unknown = WakeSet::of_class(
+        machine.map_or("desktop", |m| m.class.as_str()),
+        machine.map_or_else(Default::default, |m| m.power),
+        tables(),
+    );
+    let question = Question::within(options.seconds * WHOLE, plan.bearable, options.error);
+    let climb = Climb {
+        rate: plan.rate,
+        reserve: plan.reserve,
+        blocks: plan.blocks.iter().map(|b| (*b, plan.patterns(*b, speed.factor()))).collect(),
+        question,
+        seconds: options.seconds,
+        ladder: options.ladder,
+        unknown: &unknown,
+    };
+    let mut here = Here {
+        means,
+        rate: plan.rate,
+        reserve: plan.reserve,
+        workers: plan.workers(),
+        speed,
+        stop: &stop,
+        live: Live::new(),
+        meter: Meter::new(plan.workers()),
+        permission: Permission::default(),
+        clock_step_s: 0.0,
+    };
+    let climbed = climb.up(&mut here);
     drop(awake);
-    let Climb { heard, judged, speed: core, permission, clock_step_s, gone, .. } = climb;
-    let server = means.finish();
-    let rungs = climbed?;
-    let permission = permission.unwrap_or_default();
-    let clocks = clocks();
+    let Here { means, permission, clock_step_s, live, .. } = here;
+    live.clear();
+    let gone = climbed.as_ref().is_ok_and(|c| c.end == End::Gone);
+    // Before anything else can fail, the server gets its buffer back.
+    let server = means.finish(gone);
+    let Climbed { rungs, listened, judged, end } = climbed?;
+    let governor = governor();
     let about = Circumstances {
         date: today(),
         kernel: kernel(),
-        power: (clocks.as_deref() == Some("performance")).then_some(Power::Performance),
-        clocks,
+        power: governor.as_deref().and_then(Power::of_governor),
+        clocks: governor,
         realtime: permission.realtime,
         held_awake: options.awake,
-        core_speed: Some(core.factor()),
+        core_speed: Some(speed.factor()),
     };
-    let profile = learn(&heard.with(judged), &about);
-    let saved = match (&options.save, target, &profile) {
-        (Some(path), Some(text), Some(profile)) => {
-            save_profile(path, &text, profile)?;
-            Some(path.as_path())
-        }
-        _ => None,
-    };
+    let profile = learn(&listened.with(judged), &about);
+    let saved = options.save.as_deref().zip(target).map(|(path, text)| match &profile {
+        Some(profile) => save_profile(path, &text, profile).map(|()| path).map_err(Failure::from),
+        None => Err(too_little(&format!("nothing was written into {}", path.display()))),
+    });
+    let changes = old.as_ref().map(|old| match &profile {
+        Some(new) => Ok((old.date.as_str(), compare(old, new))),
+        None => Err(too_little("nothing can be compared")),
+    });
     let soaked = Soaked {
         title: &plan.title,
         permission: &permission,
-        speed: core.factor(),
+        speed: speed.factor(),
         rate: plan.rate,
         reserve: plan.reserve,
-        question: question(options, &plan),
+        question,
         smallest: options.ladder.then(|| smallest(&rungs)).flatten(),
         ladder: options.ladder,
-        changes: old.as_ref().zip(profile.as_ref()).map(|(old, new)| (old.date.clone(), compare(old, new))),
+        changes: changes.as_ref().and_then(|c| c.as_ref().ok()),
         profile: profile.as_ref(),
-        saved,
-        stopped: stop.load(Relaxed),
+        saved: saved.as_ref().and_then(|s| s.as_ref().ok().copied()),
+        stopped: end == End::Stopped,
         clock_step_s,
         crowd: (plan.workers(), std::thread::available_parallelism().map_or(1, |n| n.get())),
         server: server.as_ref(),
@@ -81,20 +119,18 @@ pub fn run(options: &Soak) -> Result<ExitCode, Failure> {
     } else {
         print(&show(&soaked))?;
     }
-    if gone {
-        return Ok(ExitCode::from(3));
-    }
     let yes = match options.ladder {
         true => soaked.smallest.is_some(),
         false => rungs.last().is_some_and(|r| r.decision == Decision::Holds),
     };
-    Ok(super::yes_or_no(yes))
+    // What was seen is told before what could not be done with it.
+    saved.transpose()?;
+    changes.transpose()?;
+    Ok(if gone { ExitCode::from(3) } else { super::yes_or_no(yes) })
 }
 
-/// What is asked of every block.
-fn question(options: &Soak, plan: &Plan) -> Question {
-    // A hair less than the whole time: a thread needs a moment to start.
-    Question::within(options.seconds * 0.97, plan.bearable, options.error)
+fn too_little(so: &str) -> Failure {
+    Failure::usage(format!("too few wake-ups were seen for a profile, so {so}"), "soak longer: --seconds")
 }
 
 /// The profile of a rig file, to compare with.

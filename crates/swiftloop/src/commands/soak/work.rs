@@ -1,20 +1,18 @@
 //! What is to be soaked: rate, blocks, deadline and the work of a block, from a session's plan or from options.
 
-use super::super::{AllCores, unknown};
+use super::super::{AllCores, pick};
 use crate::cli::Soak;
 use crate::failure::Failure;
 use swiftloop_core::choice::{self, Arrangement, Ground, Scene, reference_work};
 use swiftloop_core::loops::{Bench, Setting};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::Session;
+use swiftloop_core::soak::Patterns;
 use swiftloop_core::units::{Block, Hz};
 use swiftloop_files::{read_rig, read_session, tables};
 
 /// Blocks that are tried when no driver says which there are.
 const LADDER: [u32; 8] = [16, 32, 64, 128, 256, 512, 1024, 2048];
-
-/// Shares of blocks with the work of each worker in µs.
-pub type Patterns = Vec<(f64, Vec<f64>)>;
 
 /// What is to be soaked.
 pub struct Plan {
@@ -181,15 +179,4 @@ fn of_session(options: &Soak, rig: &Rig, session: &Session) -> Result<Plan, Fail
         title: format!("the work of {} on {} as planned{ahead}", phases[phase], interfaces[interface]),
         work: Work::Session(work),
     })
-}
-
-fn pick(kind: &str, asked: Option<&str>, known: &[&str]) -> Result<usize, Failure> {
-    match asked {
-        Some(id) => known.iter().position(|k| *k == id).ok_or_else(|| unknown(kind, id, known)),
-        None if known.len() == 1 => Ok(0),
-        None => Err(Failure::usage(
-            format!("which {kind}?"),
-            format!("add --{kind} with one of: {}", known.join(", ")),
-        )),
-    }
 }

@@ -1,0 +1,219 @@
+//! Up the rungs. A machine that can be put to work and the blocks with their work come in, a rung for each block that was
+//! tried goes out. The machine is listened to in stretches between those that are judged: what is predicted for a block
+//! comes from the stretches in between, so that it can be wrong, and so that a noisy minute strikes both alike.
+
+use super::{Circumstances, Counts, Decision, Heard, Observed, Question, Rung, learn};
+use crate::risk::{Dropouts, RiskModel, WakeSet};
+use crate::units::{Block, Hz};
+
+/// Kinds of blocks: how often each comes (shares of 1) and its work on each worker in µs.
+pub type Patterns = Vec<(f64, Vec<f64>)>;
+
+/// A stretch of time to live through.
+#[derive(Debug, Clone, Copy)]
+pub struct Stretch<'a> {
+    /// Block.
+    pub block: Block,
+    /// The work of a block.
+    pub patterns: &'a Patterns,
+    /// How long.
+    pub seconds: f64,
+    /// Its misses count; otherwise it is only listened to.
+    pub judged: bool,
+}
+
+/// How a stretch ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum End {
+    /// As it should.
+    #[default]
+    Whole,
+    /// Somebody stopped it; what was seen counts.
+    Stopped,
+    /// What was soaked through went away; what it did while dying says nothing about the machine.
+    Gone,
+}
+
+/// What a machine lived through in a stretch.
+#[derive(Debug, Clone)]
+pub struct Lived {
+    /// Blocks and misses.
+    pub observed: Observed,
+    /// Delays and paces.
+    pub heard: Heard,
+    /// Execution times in µs.
+    pub exec_us: Counts,
+    /// How it ended.
+    pub end: End,
+}
+
+/// A machine that can be put to work.
+pub trait Machine {
+    /// Why it cannot.
+    type Error;
+
+    /// A rung begins that lasts so many seconds at the most.
+    fn begin(&mut self, block: Block, seconds: f64);
+
+    /// Lives through a stretch. `goes_on` is asked now and then, with the misses and seconds of this stretch so far.
+    ///
+    /// # Errors
+    /// When it cannot.
+    fn live(
+        &mut self,
+        stretch: Stretch<'_>,
+        goes_on: &mut dyn FnMut(u64, f64) -> bool,
+    ) -> Result<Lived, Self::Error>;
+}
+
+/// What to climb.
+#[derive(Debug)]
+pub struct Climb<'a> {
+    /// Sample rate.
+    pub rate: Hz,
+    /// Periods until a block must be done.
+    pub reserve: f64,
+    /// Blocks, rising, with their work.
+    pub blocks: Vec<(Block, Patterns)>,
+    /// What is asked of each.
+    pub question: Question,
+    /// Seconds to judge each block.
+    pub seconds: f64,
+    /// Stop at the first block that holds, and at each block as soon as its answer is known.
+    pub ladder: bool,
+    /// Wake-up delays when too little was heard to learn from.
+    pub unknown: &'a WakeSet,
+}
+
+/// What came of it.
+#[derive(Debug, Clone, Default)]
+pub struct Climbed {
+    /// Every block that was judged.
+    pub rungs: Vec<Rung>,
+    /// What was only listened to.
+    pub listened: Heard,
+    /// What was judged.
+    pub judged: Heard,
+    /// How it ended.
+    pub end: End,
+}
+
+/// Seconds of a stretch, listened to or judged: of one length, so that what builds up within a stretch (the system's own
+/// limit on real-time threads, heat) strikes both alike.
+const STRETCH_S: f64 = 2.0;
+/// Periods in a stretch at the least, and in a rung.
+const FEWEST_PERIODS: (f64, f64) = (4.0, 8.0);
+/// A remainder shorter than this, in seconds or in periods, is left out: it might bring no block, again and again.
+const REMAINDER: (f64, f64) = (0.02, 2.0);
+/// A rung of a ladder is given up as undecided after so many times the seconds asked for.
+const PATIENCE: f64 = 3.0;
+/// Fewer blocks say too little about the pace at one block.
+const FEWEST_PACES: u64 = 200;
+
+/// One rung while it is climbed.
+#[derive(Default)]
+struct Seen {
+    observed: Observed,
+    listened: Heard,
+    judged: Heard,
+    exec_us: Counts,
+    end: End,
+}
+
+impl Seen {
+    fn take(&mut self, lived: Lived, judged: bool) {
+        self.end = lived.end;
+        if !judged {
+            self.listened = std::mem::take(&mut self.listened).with(lived.heard);
+        } else if lived.end != End::Gone {
+            self.judged = std::mem::take(&mut self.judged).with(lived.heard);
+            self.exec_us = self.exec_us.with(&lived.exec_us);
+            self.observed = self.observed.plus(lived.observed);
+        }
+    }
+}
+
+impl Climb<'_> {
+    /// Soaks every block, on a ladder up to the first that holds.
+    ///
+    /// # Errors
+    /// When the machine cannot.
+    pub fn up<M: Machine>(&self, machine: &mut M) -> Result<Climbed, M::Error> {
+        let mut climbed = Climbed::default();
+        for (block, patterns) in &self.blocks {
+            let seen = self.live(machine, *block, patterns)?;
+            let predicted = self.predict(&climbed.listened, &seen.listened, *block, patterns);
+            let decision = self.decide(&seen.observed);
+            climbed.end = seen.end;
+            if seen.observed.blocks > 0 {
+                climbed.rungs.push(Rung {
+                    block: *block,
+                    rate: self.rate,
+                    observed: seen.observed,
+                    wake_us: seen.judged.wakes.clone(),
+                    exec_us: seen.exec_us,
+                    predicted,
+                    decision,
+                });
+            }
+            climbed.listened = climbed.listened.with(seen.listened);
+            climbed.judged = climbed.judged.with(seen.judged);
+            if climbed.end != End::Whole || decision == Decision::Holds {
+                break;
+            }
+        }
+        Ok(climbed)
+    }
+
+    /// One block, in stretches, until the time is over or (on a ladder) the answer is known.
+    fn live<M: Machine>(&self, machine: &mut M, block: Block, patterns: &Patterns) -> Result<Seen, M::Error> {
+        let period_s = block.period(self.rate).0 / 1e6;
+        let asked = self.seconds * if self.ladder { PATIENCE } else { 1.0 };
+        let longest = asked.max(FEWEST_PERIODS.1 * period_s);
+        let length = STRETCH_S.max(FEWEST_PERIODS.0 * period_s);
+        let enough = longest - REMAINDER.0.max(REMAINDER.1 * period_s);
+        machine.begin(block, longest);
+        let mut seen = Seen::default();
+        while seen.observed.seconds < enough && !self.known(&seen.observed) {
+            let so_far = seen.observed;
+            let seconds = length.min(longest - so_far.seconds);
+            for judged in [false, true] {
+                let mut goes_on = |misses: u64, seconds: f64| {
+                    let now = Observed { blocks: 0, late: 0, runs: misses, seconds };
+                    !(judged && self.known(&so_far.plus(now)))
+                };
+                let stretch = Stretch { block, patterns, seconds, judged };
+                seen.take(machine.live(stretch, &mut goes_on)?, judged);
+                if seen.end != End::Whole {
+                    return Ok(seen);
+                }
+            }
+        }
+        Ok(seen)
+    }
+
+    fn decide(&self, observed: &Observed) -> Decision {
+        self.question.answer(observed.misses(), observed.seconds / 3600.0)
+    }
+
+    /// On a ladder a known answer ends a rung before its time.
+    fn known(&self, observed: &Observed) -> bool {
+        self.ladder && self.decide(observed) != Decision::Undecided
+    }
+
+    /// What the risk model says of a block: wake-ups from all that was listened to, pace from this rung if that is enough.
+    fn predict(&self, before: &Heard, here: &Heard, block: Block, patterns: &Patterns) -> Dropouts {
+        let mut heard = before.clone().with(here.clone());
+        if here.pace.total() >= FEWEST_PACES {
+            heard.pace = here.pace.clone();
+            heard.pace_by_second.clone_from(&here.pace_by_second);
+        }
+        let learned = learn(&heard, &Circumstances::default()).map(|p| WakeSet::measured(&p));
+        let wake = learned.as_ref().unwrap_or(self.unknown);
+        // Each worker can be late: their chances add up.
+        let each: Vec<(f64, f64)> =
+            patterns.iter().flat_map(|(share, us)| us.iter().map(move |us| (*share, *us))).collect();
+        let period_us = block.period(self.rate).0;
+        RiskModel { period_us, reserve: self.reserve, wake }.counted(&each)
+    }
+}

@@ -1,0 +1,36 @@
+//! The rules. Each looks at one thing in the inventory and says what it finds, with the figures that made it say so.
+
+mod devices;
+mod others;
+mod processor;
+mod rights;
+mod sound;
+
+use super::{Finding, Inventory};
+
+pub use rights::ALLOW_REALTIME;
+
+type Rule = fn(&Inventory) -> Vec<Finding>;
+
+/// In the order in which an engineer would look.
+pub(super) const ALL: [Rule; 19] = [
+    sound::no_sound,
+    sound::rates_disagree,
+    sound::two_clocks,
+    sound::forced,
+    rights::no_realtime,
+    sound::server_without_realtime,
+    rights::no_locked_memory,
+    processor::governor,
+    processor::clock_follows_late,
+    processor::limited_clock,
+    processor::on_battery,
+    processor::heat,
+    processor::deep_idle,
+    rights::preemption,
+    rights::realtime_share,
+    devices::usb,
+    devices::shared_interrupt,
+    others::memory,
+    others::busy,
+];
