@@ -26,12 +26,14 @@ const DIFFERENT: f32 = 0.02;
 #[must_use]
 pub fn repeats(samples: &[f32], step: f32) -> Vec<Mark> {
     let mut found: Vec<Mark> = Vec::new();
-    let mut memory = vec![u32::MAX; 1 << SLOTS_LOG2];
+    // Where each fingerprint was seen last, beside the fingerprint: most others end at that.
+    let mut memory = vec![(u32::MAX, 0u32); 1 << SLOTS_LOG2];
     let mut done = 0;
     places(samples, |at, print| {
         let slot = &mut memory[(print.wrapping_mul(0x27d4_eb2f) >> (32 - SLOTS_LOG2)) as usize];
-        let before = std::mem::replace(slot, at as u32) as usize;
-        if at < done || before == u32::MAX as usize || at - before > FARTHEST {
+        let (seen, before) = std::mem::replace(slot, (print, at as u32));
+        let before = before as usize;
+        if seen != print || at < done || at - before > FARTHEST {
             return;
         }
         if samples[at..at + PRINT] != samples[before..before + PRINT] {
@@ -48,33 +50,43 @@ pub fn repeats(samples: &[f32], step: f32) -> Vec<Mark> {
 /// Calls `each` for every place whose fingerprint is kept.
 fn places(samples: &[f32], mut each: impl FnMut(usize, u32)) {
     let count = samples.len().saturating_sub(PRINT - 1);
-    let mut marks = vec![0u32; GO];
-    let mut kept = vec![0u32; GO];
+    let (mut marks, mut kept) = ([0u32; GO], [0u8; GO]);
     for from in (0..count).step_by(GO) {
         let here = &samples[from..(from + GO + PRINT - 1).min(samples.len())];
-        let marks = &mut marks[..here.len() + 1 - PRINT];
-        prints(here, marks);
-        // Without a branch: which are kept cannot be foretold.
-        let mut found = 0;
-        for (i, mark) in marks.iter().enumerate() {
-            kept[found] = i as u32;
-            found += usize::from(*mark < KEPT);
-        }
-        for i in &kept[..found] {
-            each(from + *i as usize, marks[*i as usize]);
+        let whole = here.len() + 1 - PRINT;
+        prints(here, &mut marks[..whole], &mut kept[..whole]);
+        kept[whole..].fill(0);
+        // Which are kept cannot be foretold, so no branch asks each: they are the ones of a mask.
+        for (word, kept) in kept.as_chunks::<64>().0.iter().enumerate() {
+            let mut mask = ones(kept);
+            while mask != 0 {
+                let i = 64 * word + mask.trailing_zeros() as usize;
+                mask &= mask - 1;
+                each(from + i, marks[i]);
+            }
         }
     }
 }
 
-/// A number for every four frames in a row; the largest there is when they do not move.
+/// Sixty-four bytes that are one or zero as bits, the first the lowest.
+fn ones(bytes: &[u8; 64]) -> u64 {
+    // The product puts the lowest bit of byte i into bit 56 + i.
+    let eight = |b: &[u8; 8]| u64::from_le_bytes(*b).wrapping_mul(0x0102_0408_1020_4080) >> 56;
+    bytes.as_chunks::<8>().0.iter().rev().fold(0, |all, b| all << 8 | eight(b))
+}
+
+/// A number for every four frames in a row, the largest there is when they do not move; and which are kept (1 or 0).
 #[multiversion::multiversion(targets("x86_64+avx2"))]
-fn prints(samples: &[f32], into: &mut [u32]) {
+fn prints(samples: &[f32], into: &mut [u32], kept: &mut [u8]) {
     for (i, print) in into.iter_mut().enumerate() {
         let four = &samples[i..i + PRINT];
         let [a, b, c, d] = [four[0].to_bits(), four[1].to_bits(), four[2].to_bits(), four[3].to_bits()];
         let mix = (a ^ b.rotate_left(11) ^ c.rotate_left(21) ^ d.rotate_left(5)).wrapping_mul(0x9e37_79b1);
         let mixed = (mix ^ (mix >> 15)).wrapping_mul(0x85eb_ca77);
         *print = if a == b || c == d { u32::MAX } else { mixed };
+    }
+    for (kept, print) in kept.iter_mut().zip(into.iter()) {
+        *kept = u8::from(*print < KEPT);
     }
 }
 
@@ -117,4 +129,19 @@ fn judge(samples: &[f32], at: usize, lag: usize, step: f32) -> Option<Mark> {
     }
     let confidence = 1.0 - 0.5f64.powf(length as f64 / 4.0);
     Some(Mark { start: from, length, kind: Kind::Repeat, shift: None, confidence })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn bytes_become_bits_in_order() {
+        for i in 0..64 {
+            let mut bytes = [0u8; 64];
+            (bytes[i], bytes[63 - i]) = (1, 1);
+            assert_eq!(ones(&bytes), 1 << i | 1 << (63 - i));
+        }
+        assert_eq!(ones(&[1; 64]), u64::MAX);
+    }
 }

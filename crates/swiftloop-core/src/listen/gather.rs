@@ -5,11 +5,12 @@ use super::attribution::{Attribution, attribute};
 use super::levels::Levels;
 use super::{Event, Kind, Mark, Programme, again, jumps, runs};
 use crate::workers::Workers;
+use std::sync::{Mutex, PoisonError};
 
 /// Frames looked at in one go.
-const STRETCH: u64 = 1 << 17;
+const STRETCH: u64 = 1 << 18;
 /// Stretches handed out at a time: progress is told in between.
-const HANDFUL: u64 = 32;
+const HANDFUL: u64 = 64;
 /// Frames before a stretch that are looked at as well: copies lie behind their originals.
 const BEFORE: u64 = again::FARTHEST as u64 + 4096;
 /// Frames after it.
@@ -45,10 +46,12 @@ pub fn listen<P: Programme>(
     let mut marks: Vec<(usize, u64, Mark)> = Vec::new();
     let mut levels = vec![Levels::default(); programme.channels()];
     let mut done = 0;
+    // What stretches were fetched into, for the next ones.
+    let used = Mutex::new(Vec::new());
     for handful in 0..frames.div_ceil(STRETCH * HANDFUL) {
         let first = handful * HANDFUL;
         let last = (first + HANDFUL).min(frames.div_ceil(STRETCH));
-        for result in workers.map((first..last).collect(), |i| look(programme, i * STRETCH)) {
+        for result in workers.map((first..last).collect(), |i| look(programme, i * STRETCH, &used)) {
             let (found, own) = result?;
             marks.extend(found);
             let count = STRETCH.min(frames - done);
@@ -67,10 +70,16 @@ pub fn listen<P: Programme>(
 /// Marks of a stretch: channel, frame of the recording, mark; and the levels of each channel.
 type Looked = (Vec<(usize, u64, Mark)>, Vec<Levels>);
 
-fn look<P: Programme>(programme: &P, from: u64) -> Result<Looked, P::Error> {
+fn look<P: Programme>(
+    programme: &P,
+    from: u64,
+    used: &Mutex<Vec<Vec<Vec<f32>>>>,
+) -> Result<Looked, P::Error> {
+    let used = || used.lock().unwrap_or_else(PoisonError::into_inner);
+    let mut channels = used().pop().unwrap_or_default();
     let to = (from + STRETCH).min(programme.frames());
     let (outer_from, outer_to) = (from.saturating_sub(BEFORE), (to + AFTER).min(programme.frames()));
-    let channels = programme.fetch(outer_from, outer_to)?;
+    programme.fetch_into(outer_from, outer_to, &mut channels)?;
     let rate = f64::from(programme.rate().0);
     let mut marks = Vec::new();
     let mut levels = Vec::new();
@@ -92,6 +101,7 @@ fn look<P: Programme>(programme: &P, from: u64) -> Result<Looked, P::Error> {
         );
         levels.push(Levels::of(&samples[inner]));
     }
+    used().push(channels);
     Ok((marks, levels))
 }
 

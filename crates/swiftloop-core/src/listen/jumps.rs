@@ -2,15 +2,15 @@
 //! a surprise that stays alone. Attacks and the pulses of a voice surprise as well, but more of the same follows them
 //! or came before; after a crackle the sound goes on as predictably as it did.
 
-use super::predict::{ORDER, burg, coefficients, correlation, extrapolate, residual};
+use super::predict::{CELL, burg, coefficients, correlation, extrapolate, highest_left};
 use super::{Kind, Mark};
 
 /// Frames predicted with the same coefficients.
 const STRETCH: usize = 2048;
 /// Frames on either side that are looked at as well for the coefficients.
 const SIDE: usize = 256;
-/// Frames whose largest surprise is kept.
-const CELL: usize = 32;
+/// Frames over which what is looked at rises from nothing, and falls to it.
+const FADE: usize = 2 * SIDE;
 /// Neighbours on either side, in seconds, that must be calm.
 const CALM_S: f64 = 0.03;
 /// A break surprises so many times more than anything near.
@@ -70,46 +70,23 @@ fn alone(cells: &[f32], k: usize, calm: usize) -> bool {
 /// The largest surprise in each cell.
 fn surprises(samples: &[f32]) -> Vec<f32> {
     let mut cells = vec![0.0; samples.len() / CELL];
-    let mut left = vec![0.0f32; STRETCH];
     let mut windowed = vec![0.0f32; STRETCH + 2 * SIDE];
-    let fade: Vec<f32> = (0..windowed.len())
-        .map(|i| {
-            let edge = (i.min(windowed.len() - 1 - i) as f32 + 0.5) / (2.0 * SIDE as f32);
-            0.5 - 0.5 * (edge.min(1.0) * std::f32::consts::PI).cos()
-        })
-        .collect();
+    let rises = |i: usize| 0.5 - 0.5 * ((i as f32 + 0.5) / FADE as f32 * std::f32::consts::PI).cos();
+    let fade: Vec<f32> = (0..FADE).map(rises).collect();
     for from in (STRETCH..samples.len()).step_by(STRETCH) {
-        let to = (from + STRETCH).min(samples.len());
         let around = from - SIDE..(from + STRETCH + SIDE).min(samples.len());
         let windowed = &mut windowed[..around.len()];
-        for ((w, x), f) in windowed.iter_mut().zip(&samples[around]).zip(&fade) {
-            *w = x * f;
-        }
-        let mut r = correlation(windowed, ORDER);
+        windowed.copy_from_slice(&samples[around]);
+        let edges = windowed.len().min(2 * FADE) / 2;
+        windowed.iter_mut().zip(&fade[..edges]).for_each(|(w, f)| *w *= f);
+        windowed.iter_mut().rev().zip(&fade[..edges]).for_each(|(w, f)| *w *= f);
+        let mut r = correlation(windowed);
         // As much white noise as the sums' own rounding: keeps the coefficients tame.
         r[0] = r[0] * (1.0 + 1e-7) + 1e-20;
-        let mut a = coefficients(&r);
-        a.resize(ORDER.next_multiple_of(4), 0.0); // Whole fours go faster.
-        let left = &mut left[..to - from];
-        residual(samples, from, to, &a, left);
-        for (cell, part) in cells[from / CELL..].iter_mut().zip(left.chunks(CELL)) {
-            *cell = highest(part);
-        }
+        let to = (from + STRETCH).min(samples.len());
+        highest_left(samples, from, &coefficients(&r), &mut cells[from / CELL..to / CELL]);
     }
     cells
-}
-
-/// The highest magnitude of a cell.
-#[multiversion::multiversion(targets("x86_64+avx2+fma"))]
-fn highest(part: &[f32]) -> f32 {
-    let mut lanes = [0.0f32; 8];
-    for eight in part.chunks(8) {
-        for (lane, x) in lanes.iter_mut().zip(eight) {
-            let magnitude = x.abs();
-            *lane = if magnitude > *lane { magnitude } else { *lane };
-        }
-    }
-    lanes.iter().fold(0.0, |m, x| m.max(*x))
 }
 
 /// Root mean square.

@@ -112,11 +112,22 @@ pub trait Programme: Sync {
     fn frames(&self) -> u64;
     /// The smallest step between two values: 2⁻¹⁵ for 16 bits.
     fn step(&self) -> f32;
-    /// The frames `from..to`, a vector for each channel.
+    /// Puts the frames `from..to` into `into`, a vector for each channel, instead of what it held. Memory that is used
+    /// again costs less than fresh.
     ///
     /// # Errors
     /// Whatever keeps the samples from being had.
-    fn fetch(&self, from: u64, to: u64) -> Result<Vec<Vec<f32>>, Self::Error>;
+    fn fetch_into(&self, from: u64, to: u64, into: &mut Vec<Vec<f32>>) -> Result<(), Self::Error>;
+
+    /// The frames `from..to`, a vector for each channel.
+    ///
+    /// # Errors
+    /// As for [`Self::fetch_into`].
+    fn fetch(&self, from: u64, to: u64) -> Result<Vec<Vec<f32>>, Self::Error> {
+        let mut channels = Vec::new();
+        self.fetch_into(from, to, &mut channels)?;
+        Ok(channels)
+    }
 }
 
 /// Samples in memory.
@@ -145,9 +156,13 @@ impl Programme for InMemory<'_> {
     fn step(&self) -> f32 {
         self.step
     }
-    fn fetch(&self, from: u64, to: u64) -> Result<Vec<Vec<f32>>, Self::Error> {
-        let cut = |c: &Vec<f32>| c[from as usize..to as usize].to_vec();
-        Ok(self.channels.iter().map(cut).collect())
+    fn fetch_into(&self, from: u64, to: u64, into: &mut Vec<Vec<f32>>) -> Result<(), Self::Error> {
+        into.resize_with(self.channels.len(), Vec::new);
+        for (into, channel) in into.iter_mut().zip(self.channels) {
+            into.clear();
+            into.extend_from_slice(&channel[from as usize..to as usize]);
+        }
+        Ok(())
     }
 }
 

@@ -1,8 +1,19 @@
 //! What a sound's own past says of its next frame: linear prediction. A stretch comes in, the coefficients that
-//! predict it best go out (autocorrelation method, Levinson and Durbin), or what is left when they are applied.
+//! predict it best go out (autocorrelation method, Levinson and Durbin), or how much they miss at the most.
 
-/// Frames of the past that are used on every stretch: with lag zero they make five times four.
+use pulp::{Arch, Simd, WithSimd};
+
+/// Frames of the past that are used on every stretch: with lag zero they make two groups of ten.
 pub const ORDER: usize = 19;
+const LAGS: usize = ORDER + 1;
+/// Lags whose sums the processor holds at once.
+const GROUP: usize = 10;
+/// Coefficients that are applied in one pass of the loop.
+const PASS: usize = 5;
+/// Frames whose largest surprise is kept.
+pub const CELL: usize = 32;
+/// Registers of values that are predicted side by side: four are slower than two, two are faster than one.
+const WIDE: usize = 2;
 
 /// Coefficients a₁ … so that xₙ ≈ Σ aₖ·xₙ₋ₖ; the first `order` of them.
 #[must_use]
@@ -16,72 +27,102 @@ pub fn coefficients(correlation: &[f64]) -> Vec<f64> {
         }
         let known: f64 = (0..i).map(|k| a[k] * correlation[i - k]).sum();
         let reflection = (correlation[i + 1] - known) / error;
-        let old = a.clone();
         a[i] = reflection;
-        for k in 0..i {
-            a[k] = old[k] - reflection * old[i - 1 - k];
+        // Each with its mirror image: both change by what the other was.
+        for k in 0..i.div_ceil(2) {
+            let (low, high) = (a[k], a[i - 1 - k]);
+            (a[k], a[i - 1 - k]) = (low - reflection * high, high - reflection * low);
         }
         error *= 1.0 - reflection * reflection;
     }
     a
 }
 
-/// Autocorrelation at the lags 0 … `order`.
+/// Autocorrelation at the lags 0 … [`ORDER`].
 #[must_use]
-pub fn correlation(samples: &[f32], order: usize) -> Vec<f64> {
-    let mut sums = Vec::with_capacity(order + 4);
-    for lag in (0..=order).step_by(4) {
-        sums.extend(four_lags(samples, lag).map(f64::from));
-    }
-    sums.truncate(order + 1);
-    sums
+pub fn correlation(samples: &[f32]) -> [f64; LAGS] {
+    Arch::new().dispatch(Correlate(samples)).map(f64::from)
 }
 
-/// Σ xₙ·xₙ₊ₖ for four lags at once, in eight lanes: each frame is fetched once for all of them.
-#[multiversion::multiversion(targets("x86_64+avx2+fma"))]
-fn four_lags(samples: &[f32], lag: usize) -> [f32; 4] {
-    let mut lanes = [[0.0f32; 8]; 4];
-    let whole = samples.len().saturating_sub(lag + 3) / 8 * 8;
-    for n in (0..whole).step_by(8) {
-        let here: &[f32] = &samples[n..n + 8];
-        let there: &[f32] = &samples[n + lag..n + lag + 11];
-        for (k, sum) in lanes.iter_mut().enumerate() {
-            for i in 0..8 {
-                sum[i] += here[i] * there[i + k];
+/// Σ xₙ·xₙ₊ₖ for every lag k.
+struct Correlate<'a>(&'a [f32]);
+
+impl WithSimd for Correlate<'_> {
+    type Output = [f32; LAGS];
+
+    #[inline(always)]
+    fn with_simd<S: Simd>(self, simd: S) -> [f32; LAGS] {
+        let samples = self.0;
+        let whole = samples.len().saturating_sub(LAGS) / S::F32_LANES * S::F32_LANES;
+        let mut all = [0.0; LAGS];
+        for (group, own) in all.as_chunks_mut::<GROUP>().0.iter_mut().enumerate() {
+            let mut sums = [simd.splat_f32s(0.0); GROUP];
+            for n in (0..whole).step_by(S::F32_LANES) {
+                let here = load::<S>(samples, n);
+                let there = &samples[n + group * GROUP..][..S::F32_LANES + GROUP];
+                for (k, sum) in sums.iter_mut().enumerate() {
+                    *sum = simd.mul_add_e_f32s(here, load::<S>(there, k), *sum);
+                }
             }
+            *own = sums.map(|s| simd.reduce_sum_f32s(s));
         }
+        for (lag, sum) in all.iter_mut().enumerate() {
+            let pairs = samples.iter().zip(&samples[lag.min(samples.len())..]);
+            *sum += pairs.skip(whole).map(|(x, y)| x * y).sum::<f32>();
+        }
+        all
     }
-    let mut sums = lanes.map(|l| l.iter().sum::<f32>());
-    for (k, sum) in sums.iter_mut().enumerate() {
-        let last = samples.len().saturating_sub(lag + k);
-        *sum += (whole..last).map(|n| samples[n] * samples[n + lag + k]).sum::<f32>();
-    }
-    sums
 }
 
-/// What is left of `samples[from..to]` after prediction; `samples` has to begin at least [`ORDER`] frames before.
-#[multiversion::multiversion(targets("x86_64+avx2+fma"))]
-pub fn residual(samples: &[f32], from: usize, to: usize, a: &[f64], into: &mut [f32]) {
-    into.copy_from_slice(&samples[from..to]);
-    // Four coefficients a pass: fewer walks through memory.
-    for (pass, four) in a.chunks(4).enumerate() {
-        let c = |i: usize| four.get(i).map_or(0.0, |x| *x as f32);
-        let (c0, c1, c2, c3) = (c(0), c(1), c(2), c(3));
-        let lag = 4 * pass;
-        let past = &samples[from - lag - four.len()..to - lag - 1];
-        if four.len() == 4 {
-            let count = into.len();
-            let (p3, p2, p1, p0) =
-                (&past[..count], &past[1..=count], &past[2..count + 2], &past[3..count + 3]);
-            for i in 0..count {
-                into[i] -= c0 * p0[i] + c1 * p1[i] + c2 * p2[i] + c3 * p3[i];
+/// The highest magnitude that prediction leaves of each cell of [`CELL`] frames, the first of which begins at `from`; there
+/// must be one more than [`ORDER`] frames before it.
+pub fn highest_left(samples: &[f32], from: usize, a: &[f64], cells: &mut [f32]) {
+    let minus = std::array::from_fn(|k| -a.get(k).map_or(0.0, |c| *c as f32));
+    Arch::new().dispatch(HighestLeft { samples, from, minus, cells });
+}
+
+struct HighestLeft<'a> {
+    samples: &'a [f32],
+    from: usize,
+    minus: [f32; LAGS],
+    cells: &'a mut [f32],
+}
+
+impl WithSimd for HighestLeft<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn with_simd<S: Simd>(self, simd: S) {
+        let wide = WIDE * S::F32_LANES;
+        debug_assert_eq!(CELL % wide, 0);
+        for (cell, from) in self.cells.iter_mut().zip((self.from..).step_by(CELL)) {
+            let mut highest = simd.splat_f32s(0.0);
+            for n in (from..from + CELL).step_by(wide) {
+                let near = &self.samples[n..n + wide];
+                let mut left: [S::f32s; WIDE] = std::array::from_fn(|v| load::<S>(near, v * S::F32_LANES));
+                for (pass, own) in self.minus.as_chunks::<PASS>().0.iter().enumerate() {
+                    let past = &self.samples[n - PASS * (pass + 1)..][..PASS - 1 + wide];
+                    for (k, c) in own.iter().enumerate() {
+                        let c = simd.splat_f32s(*c);
+                        for (v, x) in left.iter_mut().enumerate() {
+                            let past = load::<S>(past, PASS - 1 - k + v * S::F32_LANES);
+                            *x = simd.mul_add_e_f32s(c, past, *x);
+                        }
+                    }
+                }
+                for x in left {
+                    highest = simd.max_f32s(highest, simd.abs_f32s(x));
+                }
             }
-        } else {
-            for (i, x) in into.iter_mut().enumerate() {
-                *x -= (0..four.len()).map(|k| c(k) * samples[from + i - lag - 1 - k]).sum::<f32>();
-            }
+            *cell = simd.reduce_max_f32s(highest);
         }
     }
+}
+
+/// As many samples as the processor takes at once, from `at` on.
+#[inline(always)]
+fn load<S: Simd>(samples: &[f32], at: usize) -> S::f32s {
+    bytemuck::pod_read_unaligned(bytemuck::cast_slice(&samples[at..at + S::F32_LANES]))
 }
 
 /// Coefficients of high order from a short stretch (Burg 1975): sharper than the autocorrelation for few frames.
@@ -134,7 +175,7 @@ mod tests {
             x[n] = 1.6 * x[n - 1] - 0.81 * x[n - 2] + random.f32() - 0.5;
         }
         for a in [
-            coefficients(&correlation(&x, 2)),
+            coefficients(&correlation(&x)[..3]),
             burg(&x[..4000].iter().map(|v| f64::from(*v)).collect::<Vec<_>>(), 2),
         ] {
             assert!((a[0] - 1.6).abs() < 0.03 && (a[1] + 0.81).abs() < 0.03, "{a:?}");
@@ -151,15 +192,29 @@ mod tests {
     }
 
     #[test]
-    fn the_residual_is_the_sum_it_stands_for() {
+    fn correlation_is_the_sum_it_stands_for() {
+        for count in [0usize, 1, 7, 19, 20, 21, 36, 300] {
+            let x: Vec<f32> = (0..count).map(|n| ((n * n) as f32 * 0.01).sin()).collect();
+            for (lag, got) in correlation(&x).iter().enumerate() {
+                let sum: f64 = (lag..count).map(|n| f64::from(x[n - lag]) * f64::from(x[n])).sum();
+                assert!((sum - got).abs() < 1e-4, "{count} {lag}: {got} {sum}");
+            }
+        }
+    }
+
+    #[test]
+    fn the_highest_left_is_that_of_the_sums_it_stands_for() {
         let x: Vec<f32> = (0..300).map(|n| ((n * n) as f32 * 0.01).sin()).collect();
         for order in [3usize, 4, 10, ORDER] {
             let a: Vec<f64> = (0..order).map(|k| 0.3 / (k + 1) as f64).collect();
-            let mut left = vec![0.0; 200];
-            residual(&x, 50, 250, &a, &mut left);
-            for (i, got) in left.iter().enumerate() {
-                let sum: f64 = (0..order).map(|k| a[k] * f64::from(x[50 + i - 1 - k])).sum();
-                assert!((f64::from(x[50 + i]) - sum - f64::from(*got)).abs() < 1e-5);
+            let mut cells = vec![0.0; 7];
+            highest_left(&x, 50, &a, &mut cells);
+            for (j, got) in cells.iter().enumerate() {
+                let left = (50 + j * CELL..50 + (j + 1) * CELL).map(|n| {
+                    let sum: f64 = (0..order).map(|k| a[k] * f64::from(x[n - 1 - k])).sum();
+                    (f64::from(x[n]) - sum).abs()
+                });
+                assert!((left.fold(0.0, f64::max) - f64::from(*got)).abs() < 1e-5);
             }
         }
     }

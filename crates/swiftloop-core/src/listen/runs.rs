@@ -4,6 +4,8 @@
 
 use super::{Kind, Mark};
 
+/// Frames that are looked at in one go: most hold no four alike. A multiple of four.
+const LOOK: usize = 256;
 /// Shortest run that is looked at.
 const SHORTEST: usize = 8;
 /// Frames on either side that have to move.
@@ -23,8 +25,11 @@ pub fn runs(samples: &[f32], step: f32, rate: f64) -> Vec<Mark> {
     let mut found = Vec::new();
     let mut done = 0;
     // A run of eight holds four neighbours that begin at a multiple of four.
-    for (k, four) in samples.chunks_exact(4).enumerate() {
-        let at = 4 * k;
+    let fours =
+        samples.chunks(LOOK).enumerate().filter(|(_, look)| alike(look) >= 3).flat_map(|(i, look)| {
+            look.chunks_exact(4).enumerate().map(move |(k, four)| (i * LOOK + 4 * k, four))
+        });
+    for (at, four) in fours {
         if four[0] != four[1] || four[1] != four[2] || four[2] != four[3] || at < done {
             continue;
         }
@@ -37,6 +42,13 @@ pub fn runs(samples: &[f32], step: f32, rate: f64) -> Vec<Mark> {
         done = to;
     }
     found
+}
+
+/// How many frames are like the next.
+#[multiversion::multiversion(targets("x86_64+avx2"))]
+fn alike(samples: &[f32]) -> u32 {
+    let nexts = samples.get(1..).unwrap_or_default();
+    samples.iter().zip(nexts).map(|(x, next)| u32::from(x == next)).sum()
 }
 
 /// Mean change from frame to frame.
