@@ -37,16 +37,15 @@ impl Matched {
         let own: f64 = up.iter().map(|x| f64::from(*x).powi(2)).sum();
         let (rising, falling) = correlate(samples, &up, &down, places);
         let scale = scales(samples, burst, places, own);
-        // Between two frames as well: a burst that falls there would lose almost half its score.
-        let between = |c: &[f32], n: usize| match c.get(n.wrapping_sub(1)..n + 3) {
-            Some(&[a, b, c, d]) => (9.0 * (b + c) - a - d) / 16.0,
-            _ => 0.0,
-        };
-        let highest = |c: &[f32], n: usize| c[n].abs().max(between(c, n).abs());
-        let score = |n: usize| highest(&rising, n).max(highest(&falling, n)).powi(2) * scale[n];
         let mut bins: Vec<f32> = (0..places)
             .step_by(BIN)
-            .map(|from| (from..(from + BIN).min(places)).map(score).fold(0.0, f32::max))
+            .map(|from| {
+                let mut squares = [0.0f32; BIN];
+                for all in [&rising, &falling] {
+                    highest(all, from, &mut squares);
+                }
+                squares.iter().zip(&scale[from..]).map(|(square, scale)| square * scale).fold(0.0, f32::max)
+            })
             .collect();
         // Noise that is not white, or music, fills the probe's band more than white noise does: measure by its own.
         let middle = median(bins.iter().map(|b| f64::from(*b))) as f32;
@@ -97,20 +96,44 @@ impl Matched {
     }
 }
 
+/// Raises each square to that of the correlation at its place from `from` on, or half a frame later: a burst that falls
+/// between two frames would lose almost half its score.
+#[multiversion::multiversion(targets("x86_64+avx2+fma"))]
+fn highest(correlation: &[f32], from: usize, squares: &mut [f32; BIN]) {
+    // A frame before and two after the bin's own; outside there is nothing.
+    let mut near = [0.0f32; BIN + 3];
+    let first = from.saturating_sub(1);
+    let there = &correlation[first..(from + BIN + 2).min(correlation.len())];
+    near[usize::from(from == 0)..][..there.len()].copy_from_slice(there);
+    for (i, square) in squares.iter_mut().enumerate() {
+        let [a, b, c, d] = [near[i], near[i + 1], near[i + 2], near[i + 3]];
+        let between = (9.0 * (b + c) - a - d) / 16.0;
+        let highest = (b * b).max(between * between);
+        *square = if highest > *square { highest } else { *square };
+    }
+}
+
 /// burst / (energy on the spot × energy of the burst), for every place.
 fn scales(samples: &[f32], burst: usize, places: usize, own: f64) -> Vec<f32> {
-    let mut energy: f64 = samples.iter().take(burst).map(|x| f64::from(*x).powi(2)).sum();
+    let square = |x: &f32| f64::from(*x).powi(2);
+    let mut energy: f64 = samples.iter().take(burst).map(square).sum();
     // Digital silence has no energy to divide by: nothing quieter than a bit of 24 counts.
     let least = burst as f64 * 1e-15;
-    (0..places)
-        .map(|n| {
-            let scale = burst as f64 / (energy.max(least) * own);
-            if n + 1 < places {
-                energy += f64::from(samples[n + burst]).powi(2) - f64::from(samples[n]).powi(2);
-            }
-            scale as f32
-        })
-        .collect()
+    let mut scales = vec![0.0f32; places];
+    let mut energies = [0.0f64; BIN];
+    for (from, scales) in (0..).step_by(BIN).zip(scales.chunks_mut(BIN)) {
+        // One after the other, and then all at once.
+        let leaving = &samples[from..];
+        let coming = samples[from + burst..].iter().chain(std::iter::repeat(&0.0));
+        for ((now, old), new) in energies.iter_mut().zip(leaving).zip(coming) {
+            *now = energy;
+            energy += square(new) - square(old);
+        }
+        for (scale, energy) in scales.iter_mut().zip(&energies) {
+            *scale = (burst as f64 / (energy.max(least) * own)) as f32;
+        }
+    }
+    scales
 }
 
 /// Correlates with both shapes at once, block by block in the frequency domain (overlap and save).

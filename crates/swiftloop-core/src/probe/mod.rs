@@ -10,6 +10,7 @@ pub mod phase;
 pub mod recipe;
 pub mod series;
 pub mod sight;
+mod tally;
 
 mod collect;
 mod onset;

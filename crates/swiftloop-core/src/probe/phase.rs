@@ -13,6 +13,8 @@ use std::sync::Arc;
 const SIDE_S: f64 = 0.06;
 /// Steps of Newton's method; each doubles the figures that are right.
 const STEPS: usize = 6;
+/// A smaller step, in frames, changes nothing that anybody could measure: the next would be its square.
+const STILL: f64 = 1e-8;
 
 /// A burst as it came back, against the burst as it should be.
 pub struct Cross {
@@ -106,8 +108,8 @@ impl Lens {
             frame: 0.0,
         };
         for (cross, delay) in all {
-            for (k, (sum, value)) in total.product.iter_mut().zip(&cross.product).enumerate() {
-                *sum += value * Complex::from_polar(1.0, self.omega(k) * delay);
+            for ((sum, value), turn) in total.product.iter_mut().zip(&cross.product).zip(self.turns(*delay)) {
+                *sum += value * turn;
             }
             for (sum, value) in total.ideal.iter_mut().zip(&cross.ideal) {
                 *sum += value;
@@ -125,14 +127,15 @@ impl Lens {
     /// would give.
     #[must_use]
     pub fn height(&self, cross: &Cross, delay: f64) -> f64 {
+        let each = cross.product.iter().zip(self.turns(delay));
+        each.map(|(z, turn)| (z * turn).re).sum::<f64>() / cross.energy()
+    }
+
+    /// What `delay` frames turn each bin of the band by, each from the one before: a sine and a cosine cost more.
+    fn turns(&self, delay: f64) -> impl Iterator<Item = Complex<f64>> {
         let step = Complex::from_polar(1.0, TAU / self.size as f64 * delay);
-        let mut turn = Complex::from_polar(1.0, self.omega(0) * delay);
-        let mut sum = 0.0;
-        for z in &cross.product {
-            sum += (z * turn).re;
-            turn *= step;
-        }
-        sum / cross.energy()
+        let first = Complex::from_polar(1.0, self.omega(0) * delay);
+        std::iter::successors(Some(first), move |turn| Some(turn * step))
     }
 
     /// Standard deviation of the correlation's height in white noise of deviation 1, beside a burst of gain 1.
@@ -195,6 +198,9 @@ impl Lens {
             };
             delay -= step_delay.clamp(-0.5, 0.5);
             bend -= step_bend.clamp(-0.05, 0.05);
+            if step_delay.abs() < STILL && step_bend.abs() < STILL {
+                break;
+            }
         }
         Turn { delay, bend, gain: gain / cross.energy() }
     }

@@ -7,25 +7,20 @@ use super::matched::{BIN, Matched};
 use super::recipe::{
     CHANNELS_UNTOLD, Direction, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, QUIETEST_DB, Recipe,
 };
+use super::tally::{Expected, FEWEST_HEARD, MOST_DRIFT, Widened, room, tally};
 use crate::stats::{median, quantile};
 use crate::units::Hz;
 
-/// Two clocks differ by no more: ordinary crystals stay below 100 ppm each.
-const MOST_DRIFT: f64 = 250e-6;
 /// Delays that are searched, in seconds: before zero a compensation that overdoes it, above a slow start of the recorder.
 const DELAYS_S: (f64, f64) = (-0.2, 10.0);
 /// Score from which a burst stands out by itself, whatever the place (noise reaches it once in 10⁸ frames).
 const STANDS_OUT: f64 = 36.0;
-/// No burst counts for more than this, or an eighth of the best: many that are there beat few that are loud.
-const MOST_SCORE: f64 = 100.0;
 /// From this certainty on, scores alone decide; below, the best few places are added up with their signs.
 const PLAIN: f64 = 25.0;
 /// Places of each output that are remembered.
 const PLACES: usize = 4;
 /// Places of all outputs that are looked at more closely.
 const CLOSER: usize = 24;
-/// Fewest bursts that the recording has to hold.
-const FEWEST_HEARD: usize = 5;
 /// Median score from which each burst is placed by itself instead of all together.
 const CLEAR: f64 = 60.0;
 /// How far beyond what noise gives, in standard deviations, a finding has to be.
@@ -59,6 +54,7 @@ pub struct Sighting {
     pub second: Option<(usize, f64)>,
 }
 
+#[derive(Clone, Copy)]
 struct Guess {
     recipe: Recipe,
     source: usize,
@@ -109,38 +105,10 @@ fn all_guesses(wide: &Widened, rate: Hz, known: Option<Recipe>) -> Vec<Guess> {
     all
 }
 
-/// Most that drift can move a burst that begins `after` frames into the probe, in bins.
-fn room(after: usize) -> usize {
-    1 + (after as f64 * MOST_DRIFT / BIN as f64).ceil() as usize
-}
-
 /// Mean and spread of the best score of noise within `bins` bins, two directions (extremes of χ² with one degree).
 fn noise_score(bins: usize) -> (f64, f64) {
     let m = (2 * BIN * bins) as f64;
     (2.0 * m.ln() - (std::f64::consts::PI * m.ln()).ln() + 1.2, 2.6)
-}
-
-/// The best score within so many bins on either side, for every bin and as many sides as drift can need.
-struct Widened(Vec<Vec<f32>>, f64);
-
-impl Widened {
-    fn new(matched: &Matched) -> Self {
-        let mut all = vec![matched.bins.clone()];
-        for radius in 1..=room(matched.places()) {
-            let narrower = &all[radius - 1];
-            let at = |i: Option<usize>| i.and_then(|i| narrower.get(i)).copied().unwrap_or(0.0);
-            let wider = (0..narrower.len())
-                .map(|i| narrower[i].max(at(i.checked_sub(1))).max(at(Some(i + 1))))
-                .collect();
-            all.push(wider);
-        }
-        let best = f64::from(matched.bins.iter().copied().fold(0.0, f32::max));
-        Self(all, (best / 8.0).max(MOST_SCORE))
-    }
-
-    fn bins(&self) -> usize {
-        self.0[0].len()
-    }
 }
 
 /// The most certain delays for one output of one recipe, best first.
@@ -149,66 +117,29 @@ fn guesses(wide: &Widened, recipe: Recipe, source: usize, bursts: Option<usize>)
     let bin = |frames: f64| (frames / BIN as f64).floor() as i64;
     let expected = |i: usize| {
         let start = recipe.start(source, i);
-        let radius = room(start).min(wide.0.len() - 1);
+        let radius = room(start).min(wide.widest());
         let (mean, deviation) = noise_score(2 * radius + 1);
         Expected { bin: (start / BIN) as i64, radius, mean, variance: deviation * deviation }
     };
     let starts: Vec<Expected> = (0..bursts.unwrap_or(MOST_BURSTS)).map(expected).collect();
     let to = bin(DELAYS_S.1 * rate).min(wide.bins() as i64);
-    let mut all: Vec<Guess> = (bin(DELAYS_S.0 * rate)..to)
-        .filter_map(|delay| guess(wide, recipe, source, &starts, delay, bursts))
+    let certainties = tally(wide, &starts, bin(DELAYS_S.0 * rate)..to, bursts.unwrap_or(FEWEST_BURSTS));
+    let all: Vec<Guess> = certainties
+        .map(|(delay, bursts, certainty)| Guess {
+            recipe,
+            source,
+            delay: delay * BIN as i64,
+            bursts,
+            certainty,
+        })
         .collect();
-    all.sort_by(|a, b| b.certainty.total_cmp(&a.certainty));
+    // A few of thousands: looking through them for each is less work than to sort them.
     let mut best: Vec<Guess> = Vec::new();
-    for guess in all {
-        if best.len() == PLACES {
-            break;
-        }
-        if best.iter().all(|b| b.delay.abs_diff(guess.delay) > 3 * BIN as u64) {
-            best.push(guess);
-        }
-    }
-    best
-}
-
-/// Where a burst would be without delay, how far drift can move it, and what noise would score there.
-struct Expected {
-    bin: i64,
-    radius: usize,
-    mean: f64,
-    variance: f64,
-}
-
-/// How certain it is that the bursts of an output arrive with a delay of so many bins, and how many they are.
-fn guess(
-    wide: &Widened,
-    recipe: Recipe,
-    source: usize,
-    starts: &[Expected],
-    delay: i64,
-    told: Option<usize>,
-) -> Option<Guess> {
-    let (mut sum, mut variance, mut heard) = (0.0, 0.0, 0);
-    let mut best: Option<Guess> = None;
-    for (i, start) in starts.iter().enumerate() {
-        let Ok(at) = usize::try_from(start.bin + delay) else { continue };
-        let inside = at < wide.bins();
-        if inside {
-            sum += f64::from(wide.0[start.radius][at]).min(wide.1) - start.mean;
-            variance += start.variance;
-            heard += 1;
-        }
-        let whole = i + 1 >= told.unwrap_or(FEWEST_BURSTS) || !inside;
-        if whole && heard >= FEWEST_HEARD {
-            let certainty = sum / f64::sqrt(variance);
-            if best.as_ref().is_none_or(|b| certainty > b.certainty) {
-                let (delay, bursts) = (delay * BIN as i64, i + usize::from(inside));
-                best = Some(Guess { recipe, source, delay, bursts, certainty });
-            }
-        }
-        if !inside {
-            break;
-        }
+    while best.len() < PLACES {
+        let apart = |g: &&Guess| best.iter().all(|b| b.delay.abs_diff(g.delay) > 3 * BIN as u64);
+        let next = all.iter().filter(apart).min_by(|a, b| b.certainty.total_cmp(&a.certainty));
+        let Some(next) = next else { break };
+        best.push(*next);
     }
     best
 }
