@@ -41,7 +41,7 @@ fn begun(place: &Path, args: &[&str]) -> (Child, BufReader<impl Read + use<>>) {
     let mut said = BufReader::new(child.stderr.take().unwrap());
     let mut first = String::new();
     said.read_line(&mut first).unwrap();
-    assert!(first.contains("to judge"), "{first}");
+    assert!(first.contains("half to judge"), "{first}");
     (child, said)
 }
 
@@ -285,4 +285,24 @@ fn without_permission_it_runs_and_says_so() {
     let said = String::from_utf8_lossy(&output.stdout).into_owned();
     assert!(said.contains("no real-time priority") && said.contains("/etc/security/limits.d"), "{said}");
     drop(folder);
+}
+
+#[test]
+fn more_workers_than_the_machine_has_are_told() {
+    let _alone = alone();
+    let folder = Folder::empty();
+    // As if the machine had a single core.
+    let program = assert_cmd::cargo::cargo_bin("swiftloop");
+    let output = Command::new("taskset")
+        .args(["--cpu-list", "0"])
+        .arg(program)
+        .args(["soak", "--buffer", "512", "--work", "5", "--workers", "2", "--seconds", "1"])
+        .current_dir(folder.root())
+        .output();
+    let Some(output) = output.ok().filter(|o| o.status.code().is_some_and(|c| c <= 1)) else {
+        eprintln!("this program cannot be kept to one core: not tested here");
+        return;
+    };
+    let said = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert!(said.contains("2 workers share 1 hardware thread here"), "{said}");
 }

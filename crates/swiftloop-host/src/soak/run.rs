@@ -144,7 +144,6 @@ pub fn soak(
     let passed = (now_ns() - begun) as f64 / 1e9;
     let blocks = done.iter().map(|d| d.1).max().unwrap_or(0);
     let walked = wall.elapsed().map_or_else(|e| -e.duration().as_secs_f64(), |d| d.as_secs_f64());
-    let step = walked - passed;
     Ok(Record {
         permission: granted,
         workers: done.into_iter().map(|d| d.0).collect(),
@@ -153,9 +152,15 @@ pub fn soak(
         runs: meter.misses() - missed,
         seconds: blocks as f64 * task.period_ns / 1e9,
         stopped: stop.load(Relaxed),
-        // Less is the ordinary steering of a clock, or our own two looks not being at one instant.
-        clock_step_s: if step.abs() > 0.5 { step } else { 0.0 },
+        clock_step_s: step(walked, passed),
     })
+}
+
+/// By how many seconds the wall clock was set while it walked so many and so many passed. Little is the ordinary
+/// steering of a clock, or our own two looks not being at one instant: that is none.
+fn step(walked: f64, passed: f64) -> f64 {
+    let step = walked - passed;
+    if step.abs() > 0.5 { step } else { 0.0 }
 }
 
 /// One worker from its first block to the end; its record and the number of the last block that fell due.
@@ -228,6 +233,13 @@ mod tests {
         let (record, _) = worker(&shared, 0, record, false);
         assert_eq!(crate::counting::asked(), before);
         assert!(record.exec.len() > 10 && meter.misses() > 0);
+    }
+
+    #[test]
+    fn a_clock_that_is_set_is_told_and_one_that_is_steered_is_not() {
+        assert!((step(3610.0, 10.0) - 3600.0).abs() < 1e-9);
+        assert!((step(-50.0, 10.0) + 60.0).abs() < 1e-9);
+        assert_eq!((step(10.1, 10.0), step(9.9, 10.0)), (0.0, 0.0));
     }
 
     #[test]

@@ -37,6 +37,11 @@ pub struct Soaked<'a> {
     pub gone: bool,
 }
 
+/// A rate that was counted, unlike one that is foretold, can be nothing at all.
+fn seen(rate: Dropouts) -> String {
+    if rate.typical > 0.0 { dropouts(rate) } else { format!("0 (0–{})", per_hour(rate.high)) }
+}
+
 /// The text.
 pub fn show(s: &Soaked<'_>) -> String {
     let mut text = heading(&format!("Soaked at {} Hz: {}", s.rate, s.title));
@@ -54,8 +59,10 @@ pub fn show(s: &Soaked<'_>) -> String {
         text.push_str(&wrapped(
             "  ! ",
             &format!(
-                "{} workers share {} hardware threads here: they wait for each other.",
-                s.crowd.0, s.crowd.1
+                "{} workers share {} hardware thread{} here: they wait for each other.",
+                s.crowd.0,
+                s.crowd.1,
+                if s.crowd.1 == 1 { "" } else { "s" }
             ),
         ));
     } else if s.crowd.1 == 1 {
@@ -202,7 +209,7 @@ fn beside(rungs: &[Rung]) -> String {
         t.add_row(vec![
             r.block.to_string(),
             r.observed.misses().to_string(),
-            dropouts(r.observed.per_hour()),
+            seen(r.observed.per_hour()),
             dropouts(r.predicted),
             match r.off_by() {
                 Some(off) => format!("{off:.2}"),

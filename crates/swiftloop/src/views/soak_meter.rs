@@ -50,7 +50,8 @@ impl Live {
         (self.title, self.seconds, self.period_us) = (title.into(), seconds, period_us);
         (self.judged_s, self.next_plain_s) = (0.0, PLAIN_S);
         if self.bar.is_none() {
-            eprintln!("{title}: at most {} to judge, as long again to listen in between", time(seconds));
+            let all = time(2.0 * seconds);
+            eprintln!("{title}: at most {all}, half of it to listen, half to judge");
         }
     }
 
@@ -59,37 +60,35 @@ impl Live {
         self.judged_s += judged_s;
     }
 
-    /// Shows the meter after so many seconds of a stretch; without one the machine is only listened to.
-    pub fn show(&mut self, meter: Option<&Meter>, passed: f64) {
+    /// Shows the meter after so many seconds of a stretch of so many; without one the machine is only listened to.
+    pub fn show(&mut self, meter: Option<&Meter>, passed: f64, stretch: f64) {
+        let judged = self.judged_s + if meter.is_some() { passed } else { 0.0 };
+        let to_judge = (self.seconds - judged).max(0.0);
+        // Every second is listened to before one is judged.
+        let to_listen = (to_judge - if meter.is_some() { stretch - passed } else { passed }).max(0.0);
+        let left = time(to_judge + to_listen);
         let Some(meter) = meter else {
             if let Some(bar) = &self.bar {
-                bar.tick();
+                bar.set_prefix(format!("{}: {left} left, listening, not counted", self.title));
             }
             return;
         };
-        let now = self.judged_s + passed;
-        let left = (self.seconds - now).max(0.0);
         if let Some(bar) = &self.bar {
             if self.reset.swap(false, Relaxed) {
                 meter.reset();
             }
-            bar.set_prefix(format!(
-                "{}: {} left, {}; Enter forgets the worst",
-                self.title,
-                time(left),
-                misses(meter.misses())
-            ));
+            let misses = misses(meter.misses());
+            bar.set_prefix(format!("{}: {left} left, {misses}; Enter forgets the worst", self.title));
             let lines: Vec<String> =
                 meter.look().iter().enumerate().map(|(i, s)| self.worker(i, s)).collect();
             bar.set_message(lines.join("\n"));
-        } else if now >= self.next_plain_s {
+        } else if judged >= self.next_plain_s {
             self.next_plain_s += PLAIN_S;
             let seen = meter.look();
             let worst = |of: fn(&Seen) -> f64| seen.iter().map(of).fold(0.0, f64::max);
             eprintln!(
-                "{}: {} left, {}, wakes at worst {:.0} µs late, works at worst {:.0} µs",
+                "{}: {left} left, {}, wakes at worst {:.0} µs late, works at worst {:.0} µs",
                 self.title,
-                time(left),
                 misses(meter.misses()),
                 worst(|s| s.worst_wake_us),
                 worst(|s| s.worst_exec_us)
@@ -106,7 +105,7 @@ impl Live {
         let bar =
             "━".repeat(mean) + &"╌".repeat(rest - mean) + &" ".repeat(CELLS as usize - rest) + "│ period";
         format!(
-            "  worker {}  {bar}  work {:>5.0} µs, at worst {:>5.0}; wakes {:>5.0} µs late at worst",
+            "  worker {}  {bar}  work {:>5.0} µs in the mean, {:>5.0} at worst; wakes {:>5.0} µs late at worst",
             index + 1,
             seen.mean_exec_us,
             seen.worst_exec_us,

@@ -25,7 +25,6 @@ pub fn limit(l: &Loop) -> String {
 /// A rate of dropouts, to two figures.
 pub fn per_hour(x: f64) -> String {
     match x {
-        0.0 => "0".into(),
         x if x < 0.001 => "<0.001".into(),
         x if x < 0.1 => format!("{x:.3}"),
         x if x < 10.0 => format!("{x:.2}"),
@@ -119,8 +118,7 @@ mod tests {
     #[test]
     fn rates_are_told_to_two_figures() {
         for (rate, words) in [
-            (0.0, "0"),
-            (1e-12, "<0.001"),
+            (0.0, "<0.001"),
             (0.00099, "<0.001"),
             (0.0123, "0.012"),
             (0.25, "0.25"),

@@ -50,7 +50,7 @@ impl Machine for Here<'_> {
         let meter = if stretch.judged { &self.meter } else { &unseen };
         let (live, before) = (&mut self.live, meter.misses());
         let watch = |meter: &Meter, passed: f64| {
-            live.show(stretch.judged.then_some(meter), passed);
+            live.show(stretch.judged.then_some(meter), passed, stretch.seconds);
             goes_on(meter.misses() - before, passed)
         };
         let (record, gone) = self.means.soak(stretch.block, &task, meter, self.stop, watch)?;
