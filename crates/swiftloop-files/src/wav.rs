@@ -2,9 +2,12 @@
 //! without ever holding all of it; and the other way round, samples become a file. The header is hound's business, the
 //! samples are taken in bulk.
 
+mod header;
+
 use crate::FileError;
+use header::Header;
 use std::fs::File;
-use std::io::{BufReader, Cursor, Read, Seek};
+use std::io::{BufReader, Cursor};
 use std::path::{Path, PathBuf};
 use swiftloop_core::listen::Programme;
 use swiftloop_core::units::Hz;
@@ -264,89 +267,6 @@ fn take<const N: usize>(into: &mut Vec<f32>, own: &[u8], block: usize, value: im
     let rest = &own[own.len() / block * block..];
     if rest.len() >= N.min(3) {
         into.push(value(std::array::from_fn(|i| rest.get(i).copied().unwrap_or(0))));
-    }
-}
-
-struct Header {
-    rate: Hz,
-    channels: usize,
-    depth: Depth,
-    container: usize,
-    data: u64,
-    bytes: u64,
-}
-
-type Wrong = (String, &'static str);
-
-impl Header {
-    fn read(reader: &mut BufReader<File>) -> Result<Self, Wrong> {
-        const SAVE_AS: &str = "save it as WAV: 16, 24 or 32 bits, or 32 bits float";
-        let mut name = [0; 4];
-        let _ = reader.read(&mut name).map_err(|e| (e.to_string(), "check the file"))?;
-        reader.rewind().map_err(|e| (e.to_string(), "check the file"))?;
-        let other = match &name {
-            b"RF64" | b"BW64" => Some("a long WAV (RF64): this form is not read"),
-            b"RIFX" => Some("a WAV for other processors (RIFX)"),
-            b"FORM" => Some("an AIFF file"),
-            b"fLaC" => Some("a FLAC file"),
-            b"OggS" => Some("an Ogg file"),
-            _ => None,
-        };
-        if let Some(what) = other {
-            return Err((
-                format!("it is {what}"),
-                "save it as a plain WAV of less than 4 GB, in pieces if need be",
-            ));
-        }
-        let fault = |e: hound::Error| {
-            let why = match e {
-                hound::Error::IoError(_) => "it ends within its header".to_string(),
-                hound::Error::FormatError(why) => format!("it is no WAV file: {why}"),
-                other => format!("it is no WAV file that is read here: {other}"),
-            };
-            (why, SAVE_AS)
-        };
-        let parsed = hound::WavReader::new(reader).map_err(fault)?;
-        let (spec, count) = (parsed.spec(), u64::from(parsed.len()));
-        let reader = parsed.into_inner();
-        let place = |e: std::io::Error| (e.to_string(), "check the file");
-        let data = reader.stream_position().map_err(place)?;
-        let container = container(reader, spec.channels).map_err(place)?;
-        let depth = match (spec.sample_format, spec.bits_per_sample) {
-            (hound::SampleFormat::Int, 16) => Depth::Int16,
-            (hound::SampleFormat::Int, 24) => Depth::Int24,
-            (hound::SampleFormat::Int, 32) => Depth::Int32,
-            (hound::SampleFormat::Float, 32) => Depth::Float32,
-            (_, bits) => return Err((format!("its samples have {bits} bits"), SAVE_AS)),
-        };
-        if container < depth.bytes() {
-            return Err(("its header contradicts itself about the size of a sample".into(), SAVE_AS));
-        }
-        let Ok(rate) = spec.sample_rate.to_string().parse() else {
-            return Err((
-                format!("its sample rate is {} Hz", spec.sample_rate),
-                "8000 to 768000 Hz are possible",
-            ));
-        };
-        let channels = usize::from(spec.channels);
-        Ok(Self { rate, channels, depth, container, data, bytes: count * container as u64 })
-    }
-}
-
-/// Bytes of a sample, from the format chunk that hound has found right but does not tell.
-fn container(reader: &mut BufReader<File>, channels: u16) -> std::io::Result<usize> {
-    let mut at = 12;
-    loop {
-        let mut head = [0; 8];
-        reader.seek(std::io::SeekFrom::Start(at))?;
-        reader.read_exact(&mut head)?;
-        let length = u32::from_le_bytes([head[4], head[5], head[6], head[7]]);
-        if &head[..4] == b"fmt " {
-            let mut format = [0; 14];
-            reader.read_exact(&mut format)?;
-            return Ok(usize::from(u16::from_le_bytes([format[12], format[13]]) / channels.max(1)));
-        }
-        at += 8 + u64::from(length);
     }
 }
 

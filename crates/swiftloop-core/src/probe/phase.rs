@@ -232,3 +232,75 @@ impl Lens {
         (power / self.bins.len() as f64 / energy).sqrt()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::units::Hz;
+
+    fn lens() -> Lens {
+        Lens::new(Recipe::new(Hz(48_000), 1, 8, -12).unwrap())
+    }
+
+    /// A burst of amplitude `gain` that begins at `frame`, between frames if need be.
+    fn burst(lens: &Lens, direction: Direction, frame: f64, gain: f64) -> Vec<f32> {
+        (0..40_000).map(|n| (gain * lens.recipe.burst(direction, f64::from(n) - frame)) as f32).collect()
+    }
+
+    #[test]
+    fn turns_made_one_from_the_other_are_those_of_sines_and_cosines() {
+        let lens = lens();
+        for delay in [-40.0, -0.37, 0.0, 1e-6, 2500.25] {
+            for (k, turn) in lens.turns(delay).take(lens.bins.len()).enumerate() {
+                let exact = Complex::from_polar(1.0, lens.omega(k) * delay);
+                assert!((turn - exact).norm() < 1e-9, "{delay} {k}");
+            }
+        }
+    }
+
+    #[test]
+    fn the_delay_between_two_frames_and_the_sign_come_out() {
+        let lens = lens();
+        for (late, gain) in [(0.0, 1.0), (0.25, 0.5), (-0.4, -0.01), (0.499, -1.0)] {
+            for direction in [Direction::Rising, Direction::Falling] {
+                let samples = burst(&lens, direction, 9000.0 + late, gain);
+                let cross = lens.cross(&samples, direction, 9000.0, 1.0).unwrap();
+                let near = lens.highest(&cross, 1.0);
+                assert!((near - late).abs() <= 0.07, "{late}: {near}");
+                let read = lens.turn(&cross, near, Some(0.0));
+                // What is left is the rounding of samples to floats.
+                assert!((read.delay - late).abs() < 1e-5, "{late}: {read:?}");
+                assert!((read.gain / gain - 1.0).abs() < 1e-4, "{gain}: {read:?}");
+                assert!((lens.height(&cross, late) / gain - 1.0).abs() < 1e-4);
+            }
+        }
+    }
+
+    #[test]
+    fn many_bursts_as_one_are_each_turned_by_their_own_delay() {
+        let lens = lens();
+        let late = [0.3, -0.2, 0.05];
+        let crosses: Vec<Cross> = late
+            .iter()
+            .map(|l| {
+                lens.cross(&burst(&lens, Direction::Rising, 9000.0 + l, 1.0), Direction::Rising, 9000.0, 1.0)
+            })
+            .collect::<Option<_>>()
+            .unwrap();
+        let all: Vec<(&Cross, f64)> = crosses.iter().zip(late).collect();
+        let read = lens.turn(&lens.sum(&all), 0.0, None);
+        assert!(read.delay.abs() < 1e-5 && (read.gain - 1.0).abs() < 1e-4, "{read:?}");
+        let straight: Vec<(&Cross, f64)> = crosses.iter().map(|c| (c, 0.0)).collect();
+        assert!(lens.turn(&lens.sum(&straight), 0.0, None).gain < 0.999);
+    }
+
+    #[test]
+    fn a_burst_that_is_not_all_there_is_none() {
+        let lens = lens();
+        let samples = burst(&lens, Direction::Rising, 9000.0, 1.0);
+        let length = lens.recipe.burst_frames() as f64;
+        assert!(lens.cross(&samples, Direction::Rising, -0.5, 1.0).is_none());
+        assert!(lens.cross(&samples, Direction::Rising, 40_000.0 - length + 0.5, 1.0).is_none());
+        assert!(lens.cross(&samples, Direction::Rising, 40_000.0 - length, 1.0).is_some());
+    }
+}

@@ -10,6 +10,9 @@ mod pipewire;
 mod tree;
 mod usb;
 
+#[cfg(test)]
+mod tests;
+
 use crate::jack::{About, Server, ServerError};
 use std::path::Path;
 use swiftloop_core::survey::{Inventory, ServerState};
