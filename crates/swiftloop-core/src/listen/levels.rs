@@ -1,6 +1,7 @@
 //! What is no crackle but worth a word: direct current, and peaks between the frames that pass full scale.
 
 use super::between::sinc;
+use std::sync::LazyLock;
 
 /// Of one channel.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
@@ -20,6 +21,12 @@ pub struct Levels {
 const NEAR: f32 = 0.8;
 /// Frames on either side that make a value between two.
 const REACH: usize = 12;
+
+/// Of the frames around one, for the quarters before and after it. Loud music asks for them again and again.
+static WEIGHTS: LazyLock<[[f64; 2 * REACH + 1]; 4]> = LazyLock::new(|| {
+    [-0.5, -0.25, 0.25, 0.5]
+        .map(|part: f64| std::array::from_fn(|k| sinc(part - (k as f64 - REACH as f64), REACH)))
+});
 
 impl Levels {
     /// Of a stretch; `samples` must not be empty to say anything.
@@ -84,10 +91,9 @@ fn between(samples: &[f32]) -> f64 {
         {
             continue;
         }
-        for part in [-0.5f64, -0.25, 0.25, 0.5] {
-            let around = &samples[n - REACH..=n + REACH];
-            let weight = |k: usize| sinc(part - (k as f64 - REACH as f64), REACH);
-            let sum: f64 = around.iter().enumerate().map(|(k, x)| f64::from(*x) * weight(k)).sum();
+        let around = &samples[n - REACH..=n + REACH];
+        for weights in WEIGHTS.iter() {
+            let sum: f64 = around.iter().zip(weights).map(|(x, weight)| f64::from(*x) * weight).sum();
             highest = highest.max(sum.abs());
         }
     }
