@@ -145,3 +145,18 @@ fn a_file_that_shrinks_while_it_is_read_is_told() {
     let said = recording.whole().unwrap_err().to_string();
     assert!(said.contains("frames 0 to 50000"), "{said}");
 }
+
+#[test]
+fn a_header_without_samples_is_refused_however_many_chunks_it_has() {
+    let folder = tempfile::tempdir().unwrap();
+    for chunks in [0, 3, 20_000] {
+        let mut bytes = b"RIFF\0\0\0\0WAVE".to_vec();
+        bytes.extend(std::iter::repeat_n(0, 8 * chunks));
+        let said = Recording::open(&write(folder.path(), &bytes)).unwrap_err().to_string();
+        assert!(said.contains("ends within its header"), "{said}");
+    }
+    // Samples that come after more chunks than anybody writes are not looked for.
+    let many: Vec<Vec<u8>> = (0..20_000).map(|_| chunk(b"junk", b"")).collect();
+    assert!(Recording::open(&write(folder.path(), &by_hand(24, 3, &[vec![1, 2, 3]], &many))).is_err());
+    assert!(Recording::open(&write(folder.path(), &by_hand(24, 3, &[vec![1, 2, 3]], &many[..99]))).is_ok());
+}

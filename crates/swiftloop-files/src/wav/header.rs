@@ -7,6 +7,8 @@ use swiftloop_core::units::Hz;
 
 /// No format chunk is longer.
 const LONGEST_FORMAT: u32 = 4096;
+/// More chunks before the samples no recorder writes; a file of zeros would have one in every eight bytes.
+const MOST_CHUNKS: usize = 10_000;
 
 /// What a header says, and where the samples begin.
 pub(super) struct Header {
@@ -89,7 +91,7 @@ impl Found {
         let mut found = Self { header: Vec::new(), block: 0, data: 0 };
         file.by_ref().take(12).read_to_end(&mut found.header)?;
         let mut at = 12;
-        loop {
+        for _ in 0..MOST_CHUNKS {
             let mut head = Vec::new();
             file.seek(SeekFrom::Start(at))?;
             file.by_ref().take(8).read_to_end(&mut head)?;
@@ -120,5 +122,6 @@ impl Found {
                 at += u64::from(file.read(&mut filler)? == 1 && filler[0] == 0);
             }
         }
+        Ok(found)
     }
 }
