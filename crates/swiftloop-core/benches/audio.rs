@@ -4,13 +4,13 @@
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
 use swiftloop_core::OneByOne;
-use swiftloop_core::listen::{InMemory, Programme, again, compare, jumps, levels::Levels, listen, runs};
+use swiftloop_core::listen::{AudioSource, InMemory, compare, jumps, levels::Levels, listen, repeats, runs};
 use swiftloop_core::probe::{Recipe, matched::Matched, read};
 use swiftloop_core::units::{Block, Hz};
 use swiftloop_files::{Depth, Recording, wav_bytes};
-use swiftloop_host::simulated::{Interface, band};
+use swiftloop_host::simulated::{SimulatedInterface, band};
 
-const RATE: Hz = Hz(48_000);
+const RATE: Hz = Hz::new(48_000);
 const STEP: f32 = 1.0 / 8_388_608.0;
 
 fn audio(c: &mut Criterion) {
@@ -19,7 +19,7 @@ fn audio(c: &mut Criterion) {
     let mut group = c.benchmark_group("one channel of 20 s");
     group.sample_size(10).throughput(Throughput::Bytes(one.len() as u64 * 3));
     group.bench_function("stand still", |b| b.iter(|| runs::runs(black_box(one), STEP, 48_000.0)));
-    group.bench_function("come again", |b| b.iter(|| again::repeats(black_box(one), STEP)));
+    group.bench_function("come again", |b| b.iter(|| repeats::repeats(black_box(one), STEP)));
     group.bench_function("jump", |b| b.iter(|| jumps::jumps(black_box(one), STEP, 48_000.0)));
     group.bench_function("levels", |b| b.iter(|| Levels::of(black_box(one))));
     let recipe = Recipe::new(RATE, 1, 8, -12).unwrap();
@@ -50,7 +50,7 @@ fn audio(c: &mut Criterion) {
 
     let mut played = recipe.render().swap_remove(0);
     played.resize(48_000 * 60, 0.0);
-    let take = Interface::with_block(Block(128)).record(&played, 1).samples;
+    let take = SimulatedInterface::with_block(Block::new(128)).record(&played, 1).samples;
     let both = vec![take.clone(), take];
     let mut group = c.benchmark_group("stereo minute with a probe");
     group.sample_size(10).throughput(Throughput::Bytes(both[0].len() as u64 * 6));

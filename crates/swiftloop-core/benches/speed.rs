@@ -4,15 +4,17 @@
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
-use swiftloop_core::choice::{Arrangement, Ground, OneByOne, Scene, candidates, plan, report};
-use swiftloop_core::load::{critical_path, list_schedule};
-use swiftloop_core::loops::{Bench, Setting};
+use swiftloop_core::choice::{Arrangement, Evaluation, OneByOne, PhaseProblem, candidates, plan, report};
+use swiftloop_core::ids::NodeId;
+use swiftloop_core::load::{WorkShare, critical_path, list_schedule};
+use swiftloop_core::loops::{Context, Setting};
 use swiftloop_core::rig::{Offered, Rig};
 use swiftloop_core::risk::{RiskModel, WakeSet};
 use swiftloop_core::session::Session;
-use swiftloop_core::units::{Block, Hz};
+use swiftloop_core::units::{Block, Hz, Micros};
 use swiftloop_files::generated::{self, Size};
 use swiftloop_files::{rig_from, session_from, tables};
+use typed_index_collections::TiVec;
 
 fn made(tracks: usize, interfaces: usize, phases: usize) -> (Rig, Session) {
     let size = Size { tracks, processors: 6, interfaces, phases, remedies: 40 };
@@ -22,21 +24,28 @@ fn made(tracks: usize, interfaces: usize, phases: usize) -> (Rig, Session) {
 }
 
 fn arrangement(block: u32) -> Arrangement {
-    let setting = Setting { interface: 0, driver: 0, rate: Hz(48_000), buffer: Offered::plain(Block(block)) };
-    Arrangement { setting, roll: None, workers: 8, price: 0 }
+    let setting = Setting {
+        interface: 0.into(),
+        driver: 0.into(),
+        rate: Hz::new(48_000),
+        buffer: Offered::plain(Block::new(block)),
+    };
+    Arrangement { setting, roll: None, workers: 8 }
 }
 
 fn makespan(c: &mut Criterion) {
     let mut group = c.benchmark_group("makespan");
     for tracks in [50, 200, 1000] {
         let (_, session) = made(tracks, 1, 2);
-        let cost: Vec<f64> = (0..session.routes().nodes.len()).map(|n| 1.0 + (n % 7) as f64).collect();
+        let nodes = session.routes().nodes.len();
+        let cost: TiVec<NodeId, Micros> = (0..nodes).map(|n| Micros::new(1.0 + (n % 7) as f64)).collect();
+        let every: TiVec<NodeId, bool> = (0..nodes).map(|_| true).collect();
         group.throughput(Throughput::Elements(tracks as u64));
         group.bench_with_input(BenchmarkId::new("critical path", tracks), &cost, |b, cost| {
-            b.iter(|| critical_path(session.routes(), black_box(cost), |_| true));
+            b.iter(|| critical_path(session.routes(), black_box(cost), &every));
         });
         group.bench_with_input(BenchmarkId::new("list schedule", tracks), &cost, |b, cost| {
-            b.iter(|| list_schedule(session.routes(), black_box(cost), 8, |_| true));
+            b.iter(|| list_schedule(session.routes(), black_box(cost), 8, &every));
         });
     }
     group.finish();
@@ -44,12 +53,13 @@ fn makespan(c: &mut Criterion) {
 
 fn risk(c: &mut Criterion) {
     let (rig, _) = made(10, 1, 1);
-    let wake = WakeSet::of(&rig.machine, rig.machine.power, tables());
+    let wake = WakeSet::of(&rig, rig.machine.power);
+    let of = |share, work| WorkShare { share, work: Micros::new(work) };
     let mut group = c.benchmark_group("risk");
     for reserve in [1.0, 3.0, 7.0] {
-        let model = RiskModel { period_us: 1333.0, reserve, wake: &wake };
+        let model = RiskModel { period: Micros::new(1333.0), reserve, wake: &wake };
         group.bench_function(BenchmarkId::new("dropouts, reserve", reserve), |b| {
-            b.iter(|| model.dropouts(black_box(&[(0.75, 500.0), (0.25, 800.0)])));
+            b.iter(|| model.dropouts(black_box(&[of(0.75, 500.0), of(0.25, 800.0)])));
         });
     }
     group.finish();
@@ -60,17 +70,18 @@ fn choice(c: &mut Criterion) {
     group.sample_size(10);
     for tracks in [50, 200, 500, 1000] {
         let (rig, session) = made(tracks, 4, 6);
-        let bench = Bench { tables: tables(), rig: &rig, session: &session };
-        let scene = Scene::new(bench, 0, &session.phases[0], Hz(48_000));
-        let ground = Ground::new(&scene, arrangement(128));
+        let context = Context { tables: tables(), rig: &rig, session: &session };
+        let problem = PhaseProblem::new(context, 0.into(), 0.into(), Hz::new(48_000));
+        let evaluation = Evaluation::new(&problem, arrangement(128));
         group.throughput(Throughput::Elements(tracks as u64));
         group.bench_function(BenchmarkId::new("one report, tracks", tracks), |b| {
-            b.iter(|| report(&ground, &[]))
+            b.iter(|| report(&evaluation, &[]))
         });
-        group
-            .bench_function(BenchmarkId::new("one phase, tracks", tracks), |b| b.iter(|| candidates(&scene)));
+        group.bench_function(BenchmarkId::new("one phase, tracks", tracks), |b| {
+            b.iter(|| candidates(&problem))
+        });
         group.bench_function(BenchmarkId::new("plan of 4 × 6, one thread, tracks", tracks), |b| {
-            b.iter(|| plan(bench, &OneByOne));
+            b.iter(|| plan(context, &OneByOne));
         });
     }
     group.finish();
@@ -81,11 +92,12 @@ fn settings(c: &mut Criterion) {
     group.sample_size(10);
     for interfaces in [1, 2, 4, 8] {
         let (rig, session) = made(200, interfaces, 6);
-        let bench = Bench { tables: tables(), rig: &rig, session: &session };
-        let count: usize = (0..interfaces).map(|i| bench.settings(i, Hz(48_000)).len()).sum();
+        let context = Context { tables: tables(), rig: &rig, session: &session };
+        let count: usize = (0..interfaces).map(|i| context.settings(i.into(), Hz::new(48_000)).len()).sum();
         group.throughput(Throughput::Elements(count as u64));
-        group
-            .bench_function(BenchmarkId::new("plan, settings", count), |b| b.iter(|| plan(bench, &OneByOne)));
+        group.bench_function(BenchmarkId::new("plan, settings", count), |b| {
+            b.iter(|| plan(context, &OneByOne))
+        });
     }
     group.finish();
 }

@@ -5,7 +5,7 @@ use std::fmt;
 
 /// One step of the way to a value in a description.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Place {
+pub enum PathStep {
     /// A key of a table.
     Key(&'static str),
     /// A key the user made up (a performer's id in a table of limits).
@@ -18,7 +18,7 @@ pub enum Place {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub struct Invalid {
     /// Where, from the outermost table inwards.
-    pub path: Vec<Place>,
+    pub path: Vec<PathStep>,
     /// What is wrong, in one sentence without a full stop.
     pub what: String,
     /// What to do, in one sentence without a full stop.
@@ -33,7 +33,7 @@ impl Invalid {
 
     /// The same error, one table further out.
     #[must_use]
-    pub fn under(mut self, place: Place) -> Self {
+    pub fn under(mut self, place: PathStep) -> Self {
         self.path.insert(0, place);
         self
     }
@@ -41,13 +41,13 @@ impl Invalid {
     /// The same error at key `key` of this table.
     #[must_use]
     pub fn at(self, key: &'static str) -> Self {
-        self.under(Place::Key(key))
+        self.under(PathStep::Key(key))
     }
 
     /// The same error at position `index` of list `key`.
     #[must_use]
     pub fn in_list(self, key: &'static str, index: usize) -> Self {
-        self.under(Place::At(index)).under(Place::Key(key))
+        self.under(PathStep::At(index)).under(PathStep::Key(key))
     }
 }
 
@@ -55,9 +55,9 @@ impl fmt::Display for Invalid {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (i, place) in self.path.iter().enumerate() {
             match place {
-                Place::Key(k) => write!(f, "{}{k}", if i > 0 { "." } else { "" })?,
-                Place::Named(k) => write!(f, "{}{k}", if i > 0 { "." } else { "" })?,
-                Place::At(n) => write!(f, "[{n}]")?,
+                PathStep::Key(k) => write!(f, "{}{k}", if i > 0 { "." } else { "" })?,
+                PathStep::Named(k) => write!(f, "{}{k}", if i > 0 { "." } else { "" })?,
+                PathStep::At(n) => write!(f, "[{n}]")?,
             }
         }
         if !self.path.is_empty() {

@@ -4,6 +4,7 @@
 //!
 //! | folder | in → out |
 //! | --- | --- |
+//! | [`ids`] | positions in lists as types that do not mix |
 //! | [`units`] | hertz, frames, milliseconds … as types that do not mix; ranges with their origin |
 //! | [`rig`], [`session`] | the two descriptions, checked: what cannot be true cannot be built |
 //! | [`tables`] | what is known about driver models, connections, listeners and classes of machine |
@@ -18,8 +19,11 @@
 //! | [`survey`] | what a computer has → what on it hurts audio, with cure and way back |
 //! | [`stats`] | the few statistics that no well-kept crate has |
 
+#![forbid(unsafe_code)]
+
 pub mod advice;
 pub mod choice;
+pub mod ids;
 pub mod listen;
 pub mod load;
 pub mod loops;
@@ -35,5 +39,5 @@ pub mod units;
 
 mod invalid;
 mod workers;
-pub use invalid::{Invalid, Place};
+pub use invalid::{Invalid, PathStep};
 pub use workers::{OneByOne, Workers};

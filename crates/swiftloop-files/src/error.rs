@@ -1,7 +1,8 @@
 //! One error type: what is wrong, where, what to do.
 
+use std::io;
 use std::ops::Range;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// Anything that can go wrong with a file.
 #[derive(Debug, thiserror::Error)]
@@ -11,7 +12,7 @@ pub enum FileError {
     Unreadable {
         /// The file.
         path: PathBuf,
-        /// What the system says, or what we found.
+        /// What is in the way.
         why: String,
         /// What to do.
         help: String,
@@ -30,6 +31,16 @@ pub enum FileError {
         /// What to do.
         help: String,
     },
+    /// The file has no place for what is to be written into it.
+    #[error("nothing was written into {path}: {what}")]
+    Misfit {
+        /// The file.
+        path: PathBuf,
+        /// What is in the way.
+        what: String,
+        /// What to do.
+        help: String,
+    },
     /// The file exists and may not be overwritten.
     #[error("{path} exists already")]
     Exists {
@@ -41,19 +52,68 @@ pub enum FileError {
     Unwritable {
         /// The file.
         path: PathBuf,
-        /// What the system says.
+        /// What is in the way.
         why: String,
     },
 }
 
 impl FileError {
+    /// A file that the system does not let us read.
+    #[must_use]
+    pub fn unreadable(path: &Path, e: &io::Error) -> Self {
+        let help = match e.kind() {
+            io::ErrorKind::NotFound => "check the name; `swiftloop new` makes files to start from",
+            io::ErrorKind::PermissionDenied => "check the permissions of the file and of its folder",
+            _ => "check the file, or name another",
+        };
+        Self::Unreadable { path: path.into(), why: plain_words(e), help: help.into() }
+    }
+
+    /// A file that the system does not let us write.
+    #[must_use]
+    pub fn unwritable(path: &Path, e: &io::Error) -> Self {
+        Self::Unwritable { path: path.into(), why: plain_words(e) }
+    }
+
     /// What to do about it.
     #[must_use]
     pub fn help(&self) -> &str {
         match self {
-            Self::Unreadable { help, .. } | Self::Wrong { help, .. } => help,
+            Self::Unreadable { help, .. } | Self::Wrong { help, .. } | Self::Misfit { help, .. } => help,
             Self::Exists { .. } => "choose another place, or add --force to replace it",
             Self::Unwritable { .. } => "check that the folder exists and may be written to",
+        }
+    }
+}
+
+/// What the system says, in words for people and without its number.
+#[must_use]
+pub fn plain_words(e: &io::Error) -> String {
+    match e.kind() {
+        io::ErrorKind::NotFound => "there is no such file or folder".into(),
+        io::ErrorKind::PermissionDenied => "this user may not".into(),
+        io::ErrorKind::StorageFull => "the disk is full".into(),
+        io::ErrorKind::QuotaExceeded => "this user's share of the disk is full".into(),
+        io::ErrorKind::ReadOnlyFilesystem => "the disk is read-only".into(),
+        io::ErrorKind::IsADirectory => "it is a folder".into(),
+        io::ErrorKind::NotADirectory => "a part of the path is a file, not a folder".into(),
+        io::ErrorKind::UnexpectedEof => "it ends too early".into(),
+        _ => {
+            let text = e.to_string();
+            text.split(" (os error").next().unwrap_or(&text).to_lowercase()
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_systems_own_numbers_are_not_shown() {
+        for code in 1..130 {
+            let words = plain_words(&io::Error::from_raw_os_error(code));
+            assert!(!words.is_empty() && !words.contains("os error"), "{code}: {words}");
         }
     }
 }

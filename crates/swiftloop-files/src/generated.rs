@@ -40,13 +40,8 @@ pub fn rig(size: Size) -> String {
 /// A session of `size`: total work grows with the tracks, so large ones are lighter per track.
 #[must_use]
 pub fn session(size: Size) -> String {
-    let mut random = 0x9e37_79b9_7f4a_7c15u64 ^ size.tracks as u64;
-    let mut draw = |n: u64| {
-        random ^= random << 13;
-        random ^= random >> 7;
-        random ^= random << 17;
-        (random >> 16) % n
-    };
+    let mut random = fastrand::Rng::with_seed(size.tracks as u64);
+    let mut draw = |n: u64| random.u64(0..n.max(1));
     let mut text = String::from(
         "format = \"swiftloop.session/1\"\nname = \"generated\"\ndeliver = { rate_hz = 48000 }\n\
          engine = { renders_ahead = true, roll_frames = [1024], can_use_32_bit = true }\n",

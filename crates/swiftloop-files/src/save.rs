@@ -1,8 +1,11 @@
-//! Atomic saving: the whole file or nothing, and never over an existing one unless asked.
+//! Atomic saving: the whole file or nothing, and never over an existing one unless asked. A file that is replaced keeps
+//! its place (links are followed), its mode and its owner.
 
 use crate::FileError;
+use std::fs::{File, Metadata};
 use std::io::Write;
 use std::path::Path;
+use tempfile::NamedTempFile;
 
 /// Whether an existing file may be replaced.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -13,32 +16,89 @@ pub enum Overwrite {
     Allow,
 }
 
+impl Overwrite {
+    /// What a `--force` amounts to.
+    #[must_use]
+    pub fn forced(force: bool) -> Self {
+        if force { Self::Allow } else { Self::Refuse }
+    }
+}
+
 /// Writes `content` to `path`: into a temporary file beside it first, then renamed.
 ///
 /// # Errors
 /// [`FileError::Exists`] and [`FileError::Unwritable`]; in both cases nothing has changed on disk.
 pub fn save(path: &Path, content: &[u8], overwrite: Overwrite) -> Result<(), FileError> {
-    let unwritable =
-        |e: &dyn std::fmt::Display| FileError::Unwritable { path: path.into(), why: e.to_string() };
-    if overwrite == Overwrite::Refuse && path.symlink_metadata().is_ok() {
-        return Err(FileError::Exists { path: path.into() });
-    }
-    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut builder = tempfile::Builder::new();
-    #[cfg(unix)]
-    {
-        use std::os::unix::fs::PermissionsExt;
-        builder.permissions(std::fs::Permissions::from_mode(0o644));
-    }
-    let mut file = builder.tempfile_in(folder).map_err(|e| unwritable(&e))?;
-    file.write_all(content).map_err(|e| unwritable(&e))?;
-    file.as_file().sync_all().map_err(|e| unwritable(&e))?;
     match overwrite {
-        Overwrite::Allow => file.persist(path).map_err(|e| unwritable(&e.error))?,
-        Overwrite::Refuse => file.persist_noclobber(path).map_err(|e| match e.error.kind() {
-            std::io::ErrorKind::AlreadyExists => FileError::Exists { path: path.into() },
-            _ => unwritable(&e.error),
-        })?,
-    };
+        Overwrite::Refuse => {
+            if path.symlink_metadata().is_ok() {
+                return Err(FileError::Exists { path: path.into() });
+            }
+            let file = beside(path, content, None).map_err(|e| FileError::unwritable(path, &e))?;
+            file.persist_noclobber(path).map_err(|e| match e.error.kind() {
+                std::io::ErrorKind::AlreadyExists => FileError::Exists { path: path.into() },
+                _ => FileError::unwritable(path, &e.error),
+            })?;
+            Ok(())
+        }
+        Overwrite::Allow => match (std::fs::canonicalize(path), File::open(path)) {
+            (Ok(place), Ok(before)) => {
+                replace(Replaced { asked: path, place: &place, before: &before }, content)
+            }
+            _ => {
+                let file = beside(path, content, None).map_err(|e| FileError::unwritable(path, &e))?;
+                file.persist(path).map_err(|e| FileError::unwritable(path, &e.error))?;
+                Ok(())
+            }
+        },
+    }
+}
+
+/// A file that is to be replaced.
+pub(crate) struct Replaced<'a> {
+    /// As it was named.
+    pub asked: &'a Path,
+    /// Where that leads.
+    pub place: &'a Path,
+    /// What is there now.
+    pub before: &'a File,
+}
+
+/// Puts a new content in the place of a file; mode and owner stay.
+pub(crate) fn replace(file: Replaced<'_>, content: &[u8]) -> Result<(), FileError> {
+    let unwritable = |e: &std::io::Error| FileError::unwritable(file.asked, e);
+    let about = file.before.metadata().map_err(|e| unwritable(&e))?;
+    if about.permissions().readonly() {
+        let denied = std::io::Error::from(std::io::ErrorKind::PermissionDenied);
+        return Err(unwritable(&denied));
+    }
+    let new = beside(file.place, content, Some(&about)).map_err(|e| unwritable(&e))?;
+    new.persist(file.place).map_err(|e| unwritable(&e.error))?;
+    Ok(())
+}
+
+/// A temporary file beside `path` with its content on disk, as private or public as what it replaces.
+fn beside(path: &Path, content: &[u8], like: Option<&Metadata>) -> std::io::Result<NamedTempFile> {
+    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut file = tempfile::Builder::new().tempfile_in(folder)?;
+    dress(file.as_file(), like)?;
+    file.write_all(content)?;
+    file.as_file().sync_all()?;
+    Ok(file)
+}
+
+#[cfg(unix)]
+fn dress(file: &File, like: Option<&Metadata>) -> std::io::Result<()> {
+    use std::os::unix::fs::{MetadataExt, PermissionsExt, fchown};
+    let mode = like.map_or(0o644, |m| m.permissions().mode());
+    if let Some(m) = like {
+        // Only a superuser may give a file away; for everybody else it is theirs already.
+        let _ = fchown(file, Some(m.uid()), Some(m.gid()));
+    }
+    file.set_permissions(std::fs::Permissions::from_mode(mode))
+}
+
+#[cfg(not(unix))]
+fn dress(_: &File, _: Option<&Metadata>) -> std::io::Result<()> {
     Ok(())
 }

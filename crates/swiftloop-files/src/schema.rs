@@ -5,7 +5,7 @@ use swiftloop_core::{rig, session};
 /// The schema of `rig.toml`.
 #[must_use]
 pub fn rig_schema() -> serde_json::Value {
-    schemars::schema_for!(rig::Rig).to_value()
+    schemars::schema_for!(rig::Description).to_value()
 }
 
 /// The schema of `session.toml`.

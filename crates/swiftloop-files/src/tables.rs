@@ -25,15 +25,17 @@ pub fn tables() -> &'static Tables {
 #[cfg(test)]
 mod tests {
     use super::tables;
+    use swiftloop_core::rig::PowerPlan;
 
     #[test]
     fn every_row_has_a_source_and_every_machine_every_power_plan() {
         let all = tables();
         assert!(all.driver.iter().all(|d| d.source.len() > 30));
-        assert!(all.machine.iter().all(|m| m.source.len() > 20 && m.scale_us.low().0 > 0.0));
         for class in ["desktop", "laptop"] {
-            for power in ["performance", "balanced", "saving"] {
-                assert!(all.machine_class(class, power).is_some(), "{class} {power}");
+            let class = all.machine_class(class).expect("a class");
+            for power in [PowerPlan::Performance, PowerPlan::Balanced, PowerPlan::Saving] {
+                let row = class.under(power);
+                assert!(row.source.len() > 20 && row.scale_us.low().raw() > 0.0, "{} {power:?}", row.class);
             }
         }
         for class in ["light", "medium", "heavy", "extreme"] {
@@ -44,9 +46,9 @@ mod tests {
     #[test]
     fn models_are_sorted_by_delay_at_128_frames() {
         let total = |d: &swiftloop_core::tables::DriverModel| {
-            (d.blocks_in.typical().0 + d.blocks_out.typical().0) * 128.0 / 48.0
-                + d.fixed_in_ms.typical().0
-                + d.fixed_out_ms.typical().0
+            (d.blocks_in.typical().raw() + d.blocks_out.typical().raw()) * 128.0 / 48.0
+                + d.fixed_in_ms.typical().raw()
+                + d.fixed_out_ms.typical().raw()
                 + if d.live { 0.0 } else { 100.0 }
         };
         let sums: Vec<f64> = tables().driver.iter().map(total).collect();

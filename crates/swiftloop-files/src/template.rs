@@ -137,6 +137,12 @@ buffers = {buffers}
             ),
             _ => ("live", "{ id = \"performer-eq\", name = \"equaliser\", cost = \"light\" },"),
         };
+        // Who listens through the interface would hear the software's copy as well.
+        let monitor = if listening == "direct" {
+            "monitor = \"never\"              # heard through the interface, not through the software\n"
+        } else {
+            ""
+        };
         let mut text = format!(
             r#"# What is wanted. The unit is part of each key.
 # Every key, with its meaning: swiftloop schema session
@@ -153,7 +159,7 @@ renders_ahead = {renders_ahead}        # true when the software renders recorded
 [[track]]
 id = "performer"
 source = "{source}"               # live, instrument or disk
-processor = [
+{monitor}processor = [
   {first}
 ]
 "#

@@ -9,7 +9,7 @@ use header::Header;
 use std::fs::File;
 use std::io::{BufReader, Cursor};
 use std::path::{Path, PathBuf};
-use swiftloop_core::listen::Programme;
+use swiftloop_core::listen::AudioSource;
 use swiftloop_core::units::Hz;
 
 /// How samples are stored.
@@ -28,7 +28,7 @@ pub enum Depth {
 impl Depth {
     /// For people.
     #[must_use]
-    pub fn word(self) -> &'static str {
+    pub fn as_str(self) -> &'static str {
         match self {
             Self::Int16 => "16 bit",
             Self::Int24 => "24 bit",
@@ -79,7 +79,7 @@ impl Recording {
     pub fn open(path: &Path) -> Result<Self, FileError> {
         let wrong =
             |why: String, help: &str| FileError::Unreadable { path: path.into(), why, help: help.into() };
-        let about = path.metadata().map_err(|e| wrong(e.to_string(), "check the name"))?;
+        let about = path.metadata().map_err(|e| FileError::unreadable(path, &e))?;
         if !about.is_file() {
             let what = if about.is_dir() { "it is a folder" } else { "it is no plain file" };
             return Err(wrong(
@@ -87,7 +87,7 @@ impl Recording {
                 "give a WAV file; places are looked up in it, so a pipe will not do",
             ));
         }
-        let file = File::open(path).map_err(|e| wrong(e.to_string(), "check that you may read it"))?;
+        let file = File::open(path).map_err(|e| FileError::unreadable(path, &e))?;
         let mut reader = BufReader::new(file);
         let header = Header::read(&mut reader).map_err(|(why, help)| wrong(why, help))?;
         let there = about.len().saturating_sub(header.data);
@@ -131,7 +131,7 @@ impl Recording {
     /// All of it, a vector for each channel.
     ///
     /// # Errors
-    /// As for [`Programme::fetch`].
+    /// As for [`AudioSource::fetch`].
     pub fn whole(&self) -> Result<Vec<Vec<f32>>, FileError> {
         self.fetch(0, self.frames)
     }
@@ -139,7 +139,7 @@ impl Recording {
     /// Length in seconds.
     #[must_use]
     pub fn seconds(&self) -> f64 {
-        self.frames as f64 / f64::from(self.rate.0)
+        self.frames as f64 / f64::from(self.rate.get())
     }
 }
 
@@ -164,7 +164,7 @@ fn read_at(file: &File, mut into: &mut [u8], mut at: u64) -> std::io::Result<()>
     Ok(())
 }
 
-impl Programme for Recording {
+impl AudioSource for Recording {
     type Error = FileError;
 
     fn rate(&self) -> Hz {
@@ -287,7 +287,7 @@ pub fn wav_bytes(channels: &[Vec<f32>], rate: Hz, depth: Depth) -> Result<Vec<u8
     }
     let spec = hound::WavSpec {
         channels: u16::try_from(count).map_err(|_| "too many channels".to_string())?,
-        sample_rate: rate.0,
+        sample_rate: rate.get(),
         bits_per_sample: bits,
         sample_format: format,
     };

@@ -21,14 +21,17 @@ fn count() {
 unsafe impl GlobalAlloc for Counting {
     unsafe fn alloc(&self, layout: Layout) -> *mut u8 {
         count();
+        // SAFETY: as the caller of this allocator promises.
         unsafe { System.alloc(layout) }
     }
     unsafe fn dealloc(&self, at: *mut u8, layout: Layout) {
         count();
+        // SAFETY: as the caller of this allocator promises.
         unsafe { System.dealloc(at, layout) }
     }
     unsafe fn realloc(&self, at: *mut u8, layout: Layout, size: usize) -> *mut u8 {
         count();
+        // SAFETY: as the caller of this allocator promises.
         unsafe { System.realloc(at, layout, size) }
     }
 }

@@ -37,7 +37,7 @@ fn main() {
         }
     }
     println!(
-        "| frames | work | misses in {seconds} s | seen an hour | predicted (low – high) | seen / predicted | of single rounds | late 1 ‰ |"
+        "| frames | work | misses in {seconds} s | seen an hour | predicted (low – high) | seen / predicted | of single rounds | late: 99.9 % |"
     );
     println!("| --- | --- | --- | --- | --- | --- | --- | --- |");
     for (all, (block, work)) in seen.iter().zip(COMBINATIONS) {

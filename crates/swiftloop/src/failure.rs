@@ -1,7 +1,9 @@
 //! Failures and how they look: what is wrong, where (with the line), what to do. Exit codes as documented.
 
+use crate::page::{clean, paint, width, wrapped};
+use crate::words::Explain;
 use std::process::ExitCode;
-use swiftloop_files::FileError;
+use swiftloop_files::{FileError, plain_words};
 
 /// Why a command could not answer.
 #[derive(Debug)]
@@ -39,29 +41,37 @@ impl Failure {
         Self::Machine(what.into(), help.into())
     }
 
+    /// What the core refuses, about `subject`.
+    pub fn refused(subject: impl std::fmt::Display, why: &impl Explain) -> Self {
+        Self::usage(format!("{subject}: {}", why.what()), why.help())
+    }
+
+    /// What the core refuses.
+    pub fn explained(why: &impl Explain) -> Self {
+        Self::usage(why.what(), why.help())
+    }
+
     /// Prints the failure to stderr; 2, 3 when the machine cannot, or 0 when whoever read our output went away.
     pub fn report(self) -> ExitCode {
         let code = if matches!(self, Self::Machine(..)) { 3 } else { 2 };
         let text = match self {
             Self::Output(e) if e.kind() == std::io::ErrorKind::BrokenPipe => return ExitCode::SUCCESS,
-            Self::Output(e) => simple(&format!("cannot write the output: {e}"), "check where it goes"),
+            Self::Output(e) => {
+                simple(&format!("cannot write the output: {}", plain_words(&e)), "check where it goes")
+            }
             Self::Usage(what, help) | Self::Machine(what, help) => simple(&what, &help),
             Self::File(e) => match *e {
                 FileError::Wrong { name, text, span, what, help } => located(name, text, span, what, help),
                 other => simple(&other.to_string(), other.help()),
             },
         };
-        anstream::eprint!("{text}");
+        anstream::eprint!("{}", paint(&text));
         ExitCode::from(code)
     }
 }
 
 fn simple(what: &str, help: &str) -> String {
-    let width = crate::views::width();
-    let fill = |lead: &str, text: &str| {
-        textwrap::fill(text, textwrap::Options::new(width).initial_indent(lead).subsequent_indent("        "))
-    };
-    format!("{}\n{}\n", fill("error:  ", what), fill("to do:  ", help))
+    format!("{}{}", wrapped("error:  ", what), wrapped("to do:  ", help))
 }
 
 /// `FILE:LINE:COLUMN`, the line itself and a mark under the place.
@@ -78,12 +88,12 @@ fn located(
     let before = text.get(..span.start).unwrap_or("");
     let line_number = before.matches('\n').count() + 1;
     let start = before.rfind('\n').map_or(0, |i| i + 1);
-    let line = text[start..].lines().next().unwrap_or("").replace('\t', " ");
+    let line = clean(&text[start..].lines().next().unwrap_or("").replace('\t', " ")).into_owned();
     let column = before[start.min(before.len())..].chars().count();
     let marked = text.get(span.start..span.end.min(text.len())).unwrap_or("");
     let length = marked.lines().next().unwrap_or("").chars().count().clamp(1, 60);
     // A very long line is cut around the place.
-    let (from, room) = (column.saturating_sub(30), crate::views::width().saturating_sub(10).max(20));
+    let (from, room) = (column.saturating_sub(30), width().saturating_sub(10).max(20));
     let shown: String = line.chars().skip(from).take(room).collect();
     let mark = format!(
         "{}{}",
@@ -131,7 +141,7 @@ mod tests {
         let mark = shown.lines().find(|l| l.contains('^')).expect("a mark");
         let line = shown.lines().find(|l| l.contains("wrong,")).expect("the line");
         assert_eq!(mark.find('^'), line.find("wrong"));
-        assert!(shown.lines().all(|l| l.chars().count() <= crate::views::width()), "{shown}");
+        assert!(shown.lines().all(|l| l.chars().count() <= width()), "{shown}");
     }
 
     #[test]

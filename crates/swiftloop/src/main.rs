@@ -1,16 +1,26 @@
-//! Swift Loop: which driver, rate and buffer for each interface and phase, how long every performer's loop is,
+//! Swift Loop: which driver, rate and buffer for each interface and phase, how late every performer hears themselves,
 //! how often the sound will break, and the smallest change that works.
+#![forbid(unsafe_code)]
 
 mod cli;
 mod commands;
 mod failure;
+mod page;
+mod usage;
 mod views;
+mod words;
 
 use clap::Parser;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    let cli = cli::Cli::parse();
+    let cli = match cli::Cli::try_parse() {
+        Ok(cli) => cli,
+        Err(error) => match usage::failure(&error) {
+            Some(failure) => return failure.report(),
+            None => error.exit(),
+        },
+    };
     cli.color.write_global();
     match commands::run(cli.command) {
         Ok(code) => code,

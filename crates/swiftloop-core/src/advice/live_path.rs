@@ -1,23 +1,19 @@
 //! What delays a live path: every processor from a live input to what the performers hear, worst first, with
 //! its way out. The list people need before a take, and after it to restore.
 
-use crate::loops::{Bench, latencies};
-use crate::session::Phase;
+use crate::ids::{PhaseId, ProcessorId};
+use crate::loops::{Context, latencies};
 use crate::units::{Frames, Hz, Ms};
 
 /// A processor that delays a live path.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct SlowProcessor {
-    /// Its index in the routing.
-    pub processor: usize,
-    /// Its id.
-    pub id: String,
-    /// Its name for people.
-    pub title: String,
+    /// Which.
+    pub processor: ProcessorId,
     /// Its delay.
     pub latency: Frames,
-    /// The same in milliseconds.
-    pub latency_ms: Ms,
+    /// The same in time.
+    pub time: Ms,
     /// Its delay in the low-delay mode, if it has one.
     pub low_delay: Option<Frames>,
     /// It is over the phase's threshold.
@@ -26,28 +22,20 @@ pub struct SlowProcessor {
 
 /// Processors with delay on the live path of `phase`, worst first.
 #[must_use]
-pub fn slow_on_live_path(bench: &Bench<'_>, phase: &Phase, rate: Hz) -> Vec<SlowProcessor> {
-    let session = bench.session;
-    let cue = session.routes().downstream(&session.live_nodes(phase));
-    let kind_limit = bench.tables.phase_kind(&phase.kind).map_or(Ms(f64::INFINITY), |k| k.leave_off_over_ms);
-    let threshold = phase.leave_off_over_ms.unwrap_or(kind_limit);
+pub fn slow_on_live_path(context: &Context<'_>, phase: PhaseId, rate: Hz) -> Vec<SlowProcessor> {
+    let session = context.session;
+    let about = session.phase(phase);
+    let live = session.routes().downstream(&session.live_nodes(about));
+    let threshold = about.bypass_over_ms.unwrap_or(session.kind(phase).bypass_over_ms);
     let latency = latencies(session);
-    let mut all: Vec<SlowProcessor> = (0..latency.len())
-        .filter(|&p| cue[session.routes().processors[p].0] && latency[p].typical().0 > 0.0)
-        .map(|p| {
-            let about = session.processor(p);
-            let latency = latency[p].typical();
-            SlowProcessor {
-                processor: p,
-                id: about.id.clone(),
-                title: about.title().to_string(),
-                latency,
-                latency_ms: latency.at(rate),
-                low_delay: about.low_delay_frames,
-                over_threshold: latency.at(rate) > threshold,
-            }
-        })
-        .collect();
-    all.sort_by(|a, b| b.latency.0.total_cmp(&a.latency.0));
+    let slow = |p: ProcessorId| {
+        let (latency, time) = (latency[p].typical(), latency[p].typical().at(rate));
+        let low_delay = session.processor(p).low_delay_frames;
+        SlowProcessor { processor: p, latency, time, low_delay, over_threshold: time > threshold }
+    };
+    let on_path =
+        |p: &ProcessorId| live[session.routes().processors[*p].node] && latency[*p].typical().raw() > 0.0;
+    let mut all: Vec<SlowProcessor> = latency.keys().filter(on_path).map(slow).collect();
+    all.sort_by(|a, b| b.latency.raw().total_cmp(&a.latency.raw()));
     all
 }

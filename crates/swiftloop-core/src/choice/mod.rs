@@ -2,29 +2,37 @@
 //! of the rig and every remedy of the session come in; the plan, its frontier and the why-nots come out. Exact:
 //! the cheapest set of remedies per setting by branch and bound, the settings across phases by dynamic
 //! programming over all of them.
+#![deny(clippy::wildcard_enum_match_arm, clippy::match_wildcard_for_single_variants)]
 
+mod block_work;
 mod bound;
-mod compare;
-mod cover;
-mod explain;
-mod ground;
-mod part;
+mod cheapest_set;
+mod effect;
+mod evaluation;
+mod phase_problem;
 mod plan;
 mod real_work;
 mod remedy;
 mod report;
-mod scene;
+mod sequence;
 mod solve;
-mod way;
+mod steps;
+mod trade;
+mod trial;
+mod why;
 
 pub use crate::workers::{OneByOne, Workers};
-pub use compare::{Buys, buys, why_not};
-pub use cover::{Cover, Covering, cheapest};
-pub use explain::{Missed, WhyNot, node_title};
-pub use ground::{Arrangement, Ground};
-pub use plan::{Choice, Plan, Step, TradePoint, plan, trade};
+pub use cheapest_set::{CheapestSet, Floor, SetProblem, cheapest_set};
+pub use effect::Effect;
+pub use evaluation::{Arrangement, Evaluation};
+pub use phase_problem::{PhaseProblem, Resources, resources};
+pub use plan::{Choice, OtherRate, Plan, PlanDoubt, Silent, Tally, plan};
 pub use real_work::reference_work;
-pub use remedy::{Effect, Remedy, arranged};
-pub use report::{Report, report};
-pub use scene::{Scene, resources};
+pub use remedy::{Remedy, Target, arranged, arranged_effort, without_included};
+pub use report::{Report, RollLoad, report};
+pub use sequence::Objection;
 pub use solve::{Candidate, Outcome, candidates, default_workers, solve};
+pub use steps::{Change, Step};
+pub use trade::{TradePoint, trade};
+pub use trial::{Request, Trial, TrialRefusal, attempt_trial, report_of, would_fit_at};
+pub use why::{Alternative, Buys, HeldBackBy, Overrun, WhyNot, WithoutRoll, buys, wake_ups_alone, why_not};

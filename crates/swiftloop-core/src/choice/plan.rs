@@ -1,71 +1,90 @@
-//! The plan: one rate for the whole session, for each interface one way through its phases. Exact: dynamic
-//! programming over every candidate of every phase, compared by the wishes in their order.
+//! The plan: one rate for the whole session, for each interface one sequence through its phases. Exact: dynamic
+//! programming over every candidate of every phase, compared by what speaks against each.
 
-use super::explain::{Missed, Weighed, WhyNot, alternatives, missed_by, without_roll};
+use super::remedy::without_included;
+use super::sequence::{Objection, Objections, Switches, best_sequence};
 use super::solve::{Candidate, Outcome, candidates};
-use super::way::{WISH_WORDS, Wishes, best_way, first_difference, less};
-use super::{Arrangement, Buys, Ground, Report, Scene, buys, default_workers, report};
-use crate::loops::Bench;
-use crate::risk::Verdict;
+use super::steps::{Step, step};
+use super::why::{Alternative, HeldBackBy, Weighed, WithoutRoll, alternatives, held_back_by, without_roll};
+use super::{
+    Arrangement, Buys, Evaluation, PhaseProblem, Report, TradePoint, buys, default_workers, report, trade,
+};
+use crate::ids::{InterfaceId, PerformerId, PhaseId, RemedyId};
+use crate::loops::{Context, WidestDoubt};
 use crate::session::Phase;
 use crate::units::Hz;
 use crate::workers::Workers;
+use std::cmp::Reverse;
 
 /// The choice for one interface and phase.
 #[derive(Debug, Clone)]
 pub struct Choice {
-    /// Index of the interface.
-    pub interface: usize,
-    /// Index of the phase.
-    pub phase: usize,
+    /// The interface.
+    pub interface: InterfaceId,
+    /// The phase.
+    pub phase: PhaseId,
     /// The arrangement, or the nearest miss.
     pub arrangement: Arrangement,
     /// Everything about it, remedies applied.
     pub report: Report,
-    /// The same setting as the session stands: no remedy, nothing rendered ahead, the usual cores; when that differs.
-    pub bare: Option<Report>,
+    /// The same setting without any change: no remedy, nothing rendered ahead, the usual cores; when that differs.
+    pub unchanged: Option<Report>,
     /// What each remedy of the report buys.
     pub buys: Vec<Buys>,
-    /// Price of arrangement and remedies.
-    pub price: u32,
-    /// Largest possible distance of the price from the cheapest (0: proven).
+    /// Effort of arrangement and remedies.
+    pub effort: u32,
+    /// Largest possible distance of the effort from the least (0: proven).
     pub gap: u32,
-    /// Set when the wish is impossible.
-    pub missed: Option<Missed>,
+    /// Set when no setting with any remedies meets limits and target: what holds it back.
+    pub missed: Option<HeldBackBy>,
     /// What would be without rendering ahead, when the choice renders ahead.
-    pub without_roll: Option<String>,
+    pub without_roll: Option<WithoutRoll>,
     /// Every other setting with the reason why it lost, the nearest first.
-    pub alternatives: Vec<WhyNot>,
+    pub alternatives: Vec<Alternative>,
     /// Every buffer of the chosen driver with these remedies: for the picture of the trade.
     pub trade: Vec<TradePoint>,
 }
 
-/// One buffer in the trade of delay against dropouts.
-#[derive(Debug, Clone)]
-pub struct TradePoint {
-    /// The arrangement.
-    pub arrangement: Arrangement,
-    /// The slowest loop.
-    pub round_trip_ms: f64,
-    /// Dropouts per hour to expect.
-    pub dropouts_per_hour: f64,
-    /// Every limit is met.
-    pub within: bool,
-    /// Nothing beats it in both delay and dropouts.
-    pub on_frontier: bool,
+/// A rate that was weighed and lost.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct OtherRate {
+    /// The rate.
+    pub rate: Hz,
+    /// In what it is worse over the whole session; nothing where there is no difference.
+    pub worse_in: Option<Objection>,
 }
 
-/// What to change when one phase ends and the next begins on an interface.
-#[derive(Debug, Clone)]
-pub struct Step {
-    /// Index of the interface.
-    pub interface: usize,
-    /// Index of the phase that begins.
-    pub phase: usize,
-    /// What to undo of the phase before.
-    pub restore: Vec<String>,
-    /// What to set and do.
-    pub set: Vec<String>,
+/// An interface that cannot run at the rate at all, with the phase that wants it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Silent {
+    /// The interface.
+    pub interface: InterfaceId,
+    /// The phase.
+    pub phase: PhaseId,
+}
+
+/// How many settings of a plan can be had.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Tally {
+    /// Phases on interfaces.
+    pub all: usize,
+    /// Those whose limits and targets can be met.
+    pub met: usize,
+    /// Of these, those that need no change.
+    pub unchanged: usize,
+}
+
+/// The loop that is least certain of a whole plan.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct PlanDoubt {
+    /// On this interface.
+    pub interface: InterfaceId,
+    /// In this phase.
+    pub phase: PhaseId,
+    /// Whose loop.
+    pub performer: Option<PerformerId>,
+    /// Which leg.
+    pub doubt: WidestDoubt,
 }
 
 /// The whole plan.
@@ -73,145 +92,196 @@ pub struct Step {
 pub struct Plan {
     /// The rate for the whole session.
     pub rate: Hz,
-    /// Rates that were weighed and lost, with the reason.
-    pub other_rates: Vec<(Hz, String)>,
+    /// Rates that were weighed and lost.
+    pub other_rates: Vec<OtherRate>,
     /// A choice for each interface and phase, phases in order.
     pub choices: Vec<Choice>,
-    /// Interfaces that cannot run at the rate at all, with the phase.
-    pub silent: Vec<(usize, usize)>,
-    /// The sheet of changes.
+    /// Interfaces that cannot run at the rate at all.
+    pub silent: Vec<Silent>,
+    /// What to change from phase to phase, interface by interface.
     pub steps: Vec<Step>,
+}
+
+impl Plan {
+    /// The choice for an interface and phase.
+    #[must_use]
+    pub fn choice(&self, interface: InterfaceId, phase: PhaseId) -> Option<&Choice> {
+        self.choices.iter().find(|c| c.interface == interface && c.phase == phase)
+    }
+
+    /// Everything that was asked for can be had.
+    #[must_use]
+    pub fn is_possible(&self) -> bool {
+        self.silent.is_empty() && self.choices.iter().all(|c| c.missed.is_none())
+    }
+
+    /// How many settings can be had.
+    #[must_use]
+    pub fn tally(&self) -> Tally {
+        let met = self.choices.iter().filter(|c| c.missed.is_none());
+        Tally {
+            all: self.choices.len() + self.silent.len(),
+            unchanged: met.clone().filter(|c| c.effort == 0).count(),
+            met: met.count(),
+        }
+    }
+
+    /// The least certain leg of all performers' loops, if it is worth a measurement.
+    #[must_use]
+    pub fn widest_doubt(&self) -> Option<PlanDoubt> {
+        let of_choice = |c: &Choice| {
+            let (interface, phase) = (c.interface, c.phase);
+            let loops = c.report.loops.iter().filter(|l| l.limit.is_some());
+            let doubts = loops.filter_map(|l| {
+                let doubt = l.doubt_worth_a_measurement()?;
+                Some(PlanDoubt { interface, phase, performer: l.performer, doubt })
+            });
+            doubts.collect::<Vec<_>>()
+        };
+        let all = self.choices.iter().flat_map(of_choice);
+        all.max_by(|a, b| a.doubt.spread.raw().total_cmp(&b.doubt.spread.raw()))
+    }
+
+    /// Only what `shown` says of interfaces and phases.
+    pub fn retain(&mut self, shown: impl Fn(InterfaceId, PhaseId) -> bool) {
+        self.choices.retain(|c| shown(c.interface, c.phase));
+        self.steps.retain(|s| shown(s.interface, s.phase));
+        self.silent.retain(|s| shown(s.interface, s.phase));
+    }
 }
 
 /// Plans every interface and phase.
 #[must_use]
-pub fn plan(bench: Bench<'_>, workers: &impl Workers) -> Plan {
-    let rates = bench.session.rates();
-    let mut best: Option<(Wishes, Planned<'_>)> = None;
-    let mut lost = Vec::new();
-    for &rate in &rates {
-        let planned = plan_at(bench, rate, workers);
-        let why = |a: &Wishes, b: &Wishes| match first_difference(a, b) {
-            Some(k) if !WISH_WORDS[k].is_empty() => format!("over the whole session {}", WISH_WORDS[k]),
-            _ => "nothing is gained by it".to_string(),
-        };
-        match &best {
-            Some((wishes, _)) if !less(&planned.wishes, wishes) => {
-                lost.push((rate, why(&planned.wishes, wishes)))
-            }
-            _ => {
-                if let Some((old, before)) = best.take() {
-                    lost.push((before.rate, why(&old, &planned.wishes)));
-                }
-                best = Some((planned.wishes, planned));
-            }
-        }
+pub fn plan(context: Context<'_>, workers: &impl Workers) -> Plan {
+    let mut best: Option<Planned<'_>> = None;
+    let mut lost: Vec<(Hz, Objections)> = Vec::new();
+    for rate in context.session.rates() {
+        let planned = plan_at(context, rate, workers);
+        let better = best.as_ref().is_none_or(|b| planned.objections.less_than(&b.objections));
+        let loser = if better { best.replace(planned) } else { Some(planned) };
+        lost.extend(loser.map(|l| (l.rate, l.objections)));
     }
-    match best {
-        Some((_, planned)) => planned.finish(lost, workers),
-        None => Plan {
-            rate: bench.session.deliver.rate_hz,
-            other_rates: lost,
-            choices: vec![],
-            silent: vec![],
-            steps: vec![],
-        },
-    }
+    let Some(best) = best else {
+        let rate = context.session.deliver.rate_hz;
+        return Plan { rate, other_rates: vec![], choices: vec![], silent: vec![], steps: vec![] };
+    };
+    let worse = |(rate, objections): (Hz, Objections)| OtherRate {
+        rate,
+        worse_in: objections.first_difference(&best.objections).map(|(place, _)| place),
+    };
+    let other_rates = lost.into_iter().map(worse).collect();
+    best.finish(other_rates, workers)
+}
+
+/// A phase on an interface with what was weighed and the candidate that was chosen.
+struct Chosen<'a> {
+    phase: PhaseId,
+    weighed: Weighed<'a>,
+    candidate: usize,
 }
 
 struct Planned<'a> {
-    bench: Bench<'a>,
+    context: Context<'a>,
     rate: Hz,
-    wishes: Wishes,
-    /// Per interface: phase index, what was weighed, the chosen candidate.
-    ways: Vec<Vec<(usize, Weighed<'a>, usize)>>,
-    silent: Vec<(usize, usize)>,
+    objections: Objections,
+    /// Interface by interface, phases in order.
+    chosen: Vec<Chosen<'a>>,
+    silent: Vec<Silent>,
 }
 
-fn plan_at<'a>(bench: Bench<'a>, rate: Hz, workers: &impl Workers) -> Planned<'a> {
-    let mut planned = Planned { bench, rate, wishes: [0.0; 7], ways: Vec::new(), silent: Vec::new() };
-    let mut wanted: Vec<(usize, usize)> = Vec::new();
-    for (interface, about) in bench.rig.interfaces.iter().enumerate() {
+fn plan_at<'a>(context: Context<'a>, rate: Hz, workers: &impl Workers) -> Planned<'a> {
+    let mut planned =
+        Planned { context, rate, objections: Objections::default(), chosen: Vec::new(), silent: Vec::new() };
+    let mut wanted: Vec<(InterfaceId, PhaseId)> = Vec::new();
+    for (interface, about) in context.rig.interface_ids() {
         let meant = |phase: &Phase| phase.interfaces.as_ref().is_none_or(|all| all.contains(&about.id));
-        wanted.extend(
-            (0..bench.session.phases.len())
-                .filter(|&p| meant(&bench.session.phases[p]))
-                .map(|p| (interface, p)),
-        );
+        let phases = context.session.phase_ids().filter(|(_, phase)| meant(phase));
+        wanted.extend(phases.map(|(phase, _)| (interface, phase)));
     }
-    let weighed = workers.map(wanted, |(interface, index)| {
-        let scene = Scene::new(bench, interface, &bench.session.phases[index], rate);
-        let candidates = candidates(&scene);
-        let wishes = candidates.iter().map(|c| wishes_of(&scene, c)).collect();
-        (interface, index, Weighed { scene, candidates, wishes })
+    let weighed = workers.map(wanted, |(interface, phase)| {
+        let problem = PhaseProblem::new(context, interface, phase, rate);
+        let candidates = candidates(&problem);
+        let objections = candidates.iter().map(|c| objections_to(&problem, c)).collect();
+        (interface, phase, Weighed { problem, candidates, objections })
     });
-    let mut by_interface: Vec<Vec<(usize, Weighed<'a>)>> = Vec::new();
-    by_interface.resize_with(bench.rig.interfaces.len(), Vec::new);
-    for (interface, index, weighed) in weighed {
+    let mut by_interface: Vec<Vec<(PhaseId, Weighed<'a>)>> = Vec::new();
+    by_interface.resize_with(context.rig.interfaces.len(), Vec::new);
+    for (interface, phase, weighed) in weighed {
         if weighed.candidates.is_empty() {
-            planned.silent.push((interface, index));
-            planned.wishes[0] += 1.0;
+            planned.silent.push(Silent { interface, phase });
+            planned.objections.limits += 1.0;
         } else {
-            by_interface[interface].push((index, weighed));
+            by_interface[interface.index()].push((phase, weighed));
         }
     }
     for stages in by_interface {
-        let wishes: Vec<Vec<Wishes>> = stages.iter().map(|(_, w)| w.wishes.clone()).collect();
-        let (sum, way) = best_way(&wishes, |stage, i, j| {
+        let objections: Vec<Vec<Objections>> = stages.iter().map(|(_, w)| w.objections.clone()).collect();
+        let (sum, sequence) = best_sequence(&objections, |stage, i, j| {
             let of = |stage: usize, c: usize| &stages[stage].1.candidates[c].arrangement;
             switches(of(stage, i), of(stage + 1, j))
         });
-        for (total, part) in planned.wishes.iter_mut().zip(sum) {
-            *total += part;
-        }
-        planned.ways.push(stages.into_iter().zip(way).map(|((i, w), c)| (i, w, c)).collect());
+        planned.objections = planned.objections.plus(sum);
+        let chosen = stages.into_iter().zip(sequence);
+        planned.chosen.extend(chosen.map(|((phase, weighed), candidate)| Chosen {
+            phase,
+            weighed,
+            candidate,
+        }));
     }
     planned
 }
 
-/// Wishes of one candidate on its own. Only those that may be chosen are looked at closely.
-fn wishes_of(scene: &Scene<'_>, candidate: &Candidate) -> Wishes {
+/// What speaks against one candidate on its own. Only those that may be chosen are looked at closely.
+fn objections_to(problem: &PhaseProblem<'_>, candidate: &Candidate) -> Objections {
+    let own_effort = || f64::from(super::remedy::arranged_effort(&problem.context, &candidate.arrangement));
     match &candidate.outcome {
-        Outcome::Meets { remedies, price, .. } => {
-            let ground = Ground::new(scene, candidate.arrangement.clone());
-            let report = report(&ground, remedies);
-            let doubtful =
-                report.loops.iter().filter(|l| l.verdict() != crate::loops::Verdict::Within).count();
-            let uneasy = usize::from(report.verdict() != Verdict::Calm);
-            let last = if scene.kind.least_delay { report.round_trip_ms() } else { report.cue.worst_ratio() };
-            [0.0, 0.0, 0.0, f64::from(*price), (doubtful + uneasy) as f64, 0.0, last]
+        Outcome::Meets { remedies, effort, .. } => {
+            let evaluation = Evaluation::new(problem, candidate.arrangement.clone());
+            let report = report(&evaluation, remedies);
+            let least_delay = problem.kind.least_delay;
+            Objections {
+                effort: f64::from(*effort),
+                open: report.open_questions() as f64,
+                last: if least_delay { report.slowest().raw() } else { report.cue.worst_ratio() },
+                ..Objections::default()
+            }
         }
         Outcome::Late { over, .. } => {
-            [1.0 + over.0, 0.0, 0.0, f64::from(candidate.arrangement.price), 0.0, 0.0, 0.0]
+            Objections { limits: 1.0 + over.raw(), effort: own_effort(), ..Objections::default() }
         }
+        // The nearest miss: least over the limit, then least often broken.
         Outcome::Fails { over, dropouts, .. } => {
-            // The nearest miss: least over the limit, then least often broken.
-            let breaks = if *dropouts > scene.target { 1.0 + (dropouts / scene.target).ln() } else { 0.0 };
-            let misses = if over.0 > 0.0 { 1.0 + over.0 } else { 0.0 };
-            [misses, breaks, 0.0, f64::from(candidate.arrangement.price), 0.0, 0.0, 0.0]
+            let times = *dropouts / problem.target;
+            Objections {
+                limits: if over.raw() > 0.0 { 1.0 + over.raw() } else { 0.0 },
+                target: if times > 1.0 { 1.0 + times.ln() } else { 0.0 },
+                effort: own_effort(),
+                ..Objections::default()
+            }
         }
         // Never chosen: something of the same driver is cheaper, or it cannot be done.
-        Outcome::Dearer(_) | Outcome::NoRoll(_) => [f64::INFINITY; 7],
+        Outcome::Dearer(_) | Outcome::NoRoll(_) => Objections::IMPOSSIBLE,
     }
 }
 
-/// What it takes to go from one arrangement to the next: drivers, then settings.
-fn switches(from: &Arrangement, to: &Arrangement) -> (f64, f64) {
-    let driver = f64::from(u8::from(from.setting.driver != to.setting.driver));
-    let changed =
-        [from.setting.buffer != to.setting.buffer, from.roll != to.roll, from.workers != to.workers];
-    (driver, changed.iter().map(|&c| f64::from(u8::from(c))).sum())
+/// What it takes to go from one arrangement to the next.
+fn switches(from: &Arrangement, to: &Arrangement) -> Switches {
+    let count = |changed: bool| f64::from(u8::from(changed));
+    let changes = count(from.setting.buffer != to.setting.buffer)
+        + count(from.roll != to.roll)
+        + count(from.workers != to.workers);
+    Switches { drivers: count(from.setting.driver != to.setting.driver), changes }
 }
 
 impl Planned<'_> {
-    fn finish(self, other_rates: Vec<(Hz, String)>, workers: &impl Workers) -> Plan {
-        let all: Vec<&(usize, Weighed<'_>, usize)> = self.ways.iter().flatten().collect();
-        let mut choices = workers.map(all, |(phase, weighed, chosen)| choice(*phase, weighed, *chosen));
+    fn finish(self, other_rates: Vec<OtherRate>, workers: &impl Workers) -> Plan {
+        let all: Vec<&Chosen<'_>> = self.chosen.iter().collect();
+        let mut choices = workers.map(all, choice);
         let mut steps = Vec::new();
         for (i, now) in choices.iter().enumerate() {
             // Choices still stand interface by interface, phases in order.
             let before = i.checked_sub(1).map(|b| &choices[b]).filter(|b| b.interface == now.interface);
-            steps.push(step(&self.bench, before, now));
+            steps.push(step(&self.context, before, now));
         }
         choices.sort_by_key(|c| (c.phase, c.interface));
         steps.sort_by_key(|s| (s.interface, s.phase));
@@ -219,120 +289,69 @@ impl Planned<'_> {
     }
 }
 
-fn choice(phase: usize, weighed: &Weighed<'_>, chosen: usize) -> Choice {
-    let candidate = &weighed.candidates[chosen];
-    let scene = &weighed.scene;
+fn choice(chosen: &Chosen<'_>) -> Choice {
+    let Chosen { phase, weighed, candidate: at } = chosen;
+    let candidate = &weighed.candidates[*at];
+    let problem = &weighed.problem;
     let arrangement = candidate.arrangement.clone();
-    let ground = Ground::new(scene, arrangement.clone());
-    let (remedies, price, gap, missed) = match &candidate.outcome {
-        Outcome::Meets { remedies, price, gap, .. } => (remedies.clone(), *price, *gap, None),
-        _ => {
-            let remedies = attempt(&ground);
-            let price = arrangement.price + remedies.iter().map(|&r| scene.remedies[r].price).sum::<u32>();
-            (remedies, price, 0, Some(()))
+    let evaluation = Evaluation::new(problem, arrangement.clone());
+    let (remedies, effort, gap, met) = match &candidate.outcome {
+        Outcome::Meets { remedies, effort, gap, .. } => (remedies.clone(), *effort, *gap, true),
+        Outcome::Dearer(_) | Outcome::Fails { .. } | Outcome::Late { .. } | Outcome::NoRoll(_) => {
+            let remedies = attempt(&evaluation);
+            let effort = evaluation.effort(&remedies);
+            (remedies, effort, 0, false)
         }
     };
-    let report_now = report(&ground, &remedies);
-    let missed = missed.map(|()| missed_by(scene, &report_now));
-    let trade = trade(scene, &arrangement, &remedies);
+    let now = report(&evaluation, &remedies);
     Choice {
-        interface: scene.interface,
-        phase,
-        bare: (price > 0).then(|| as_it_stands(scene, &arrangement)),
-        report: report_now,
-        buys: buys(&ground, &remedies),
-        price,
+        interface: problem.interface,
+        phase: *phase,
+        unchanged: (effort > 0).then(|| unchanged(problem, &arrangement)),
+        missed: (!met).then(|| held_back_by(&evaluation, &remedies, &now)),
+        buys: buys(&evaluation, &remedies),
+        report: now,
+        effort,
         gap,
-        missed,
-        without_roll: arrangement.roll.and_then(|_| without_roll(weighed, chosen)),
-        alternatives: alternatives(weighed, chosen),
-        trade,
+        without_roll: arrangement.roll.and_then(|_| without_roll(weighed, *at)),
+        alternatives: alternatives(weighed, *at),
+        trade: trade(problem, &arrangement, &remedies),
         arrangement,
     }
 }
 
-/// The report of a setting as the session stands.
-fn as_it_stands(scene: &Scene<'_>, arrangement: &Arrangement) -> Report {
-    let workers = default_workers(scene.bench.session, scene.bench.rig.machine.cores);
-    let bare = Arrangement { setting: arrangement.setting.clone(), roll: None, workers, price: 0 };
-    report(&Ground::new(scene, bare), &[])
+/// The report of a setting without any change.
+fn unchanged(problem: &PhaseProblem<'_>, arrangement: &Arrangement) -> Report {
+    let workers = default_workers(problem.context.session, problem.context.rig.machine.cores);
+    let bare = Arrangement { setting: arrangement.setting.clone(), roll: None, workers };
+    report(&Evaluation::new(problem, bare), &[])
 }
 
-/// For an impossible wish: every remedy that shortens a loop or lightens the load, less those that change nothing;
-/// what rendering ahead demands stays.
-fn attempt(ground: &Ground<'_, '_>) -> Vec<usize> {
-    let mut all: Vec<usize> = (0..ground.scene.remedies.len()).filter(|&r| ground.may_help(r)).collect();
-    let judge = |set: &[usize]| {
-        let applied = ground.apply(set, &[]);
-        (ground.excess(&applied).0, ground.dropouts(&applied).max(ground.scene.target))
+/// So much more of a miss is none.
+const NO_WORSE: f64 = 1.05;
+
+/// For what cannot be done: every remedy that shortens a loop or lightens the load, less those that change nothing and
+/// those that another one includes; what rendering ahead demands stays.
+fn attempt(evaluation: &Evaluation<'_, '_>) -> Vec<RemedyId> {
+    let problem = evaluation.problem;
+    let mut all: Vec<RemedyId> = problem.remedies.keys().filter(|&r| evaluation.may_help(r)).collect();
+    let judge = |set: &[RemedyId]| {
+        let applied = problem.apply(set, &[]);
+        (evaluation.excess(&applied).frames.raw(), evaluation.dropouts(&applied).max(problem.target).raw())
     };
     let best = judge(&all);
-    // Dearest first: what can be missed without making the miss larger is not worth its price.
+    // Dearest first: what can be missed without making the miss larger is not worth its effort.
     let mut order = all.clone();
-    order.sort_by_key(|&r| std::cmp::Reverse(ground.scene.remedies[r].price));
-    if let (Some(_), Ok(forced)) = (ground.arrangement.roll, &ground.scene.forced_by_roll) {
+    order.sort_by_key(|&r| Reverse(problem.remedies[r].effort));
+    if let (Some(_), Ok(forced)) = (evaluation.arrangement.roll, &problem.forced_by_roll) {
         order.retain(|r| !forced.contains(r));
     }
     for r in order {
-        let without: Vec<usize> = all.iter().copied().filter(|&x| x != r).collect();
+        let without: Vec<RemedyId> = all.iter().copied().filter(|&x| x != r).collect();
         let now = judge(&without);
-        if now.0 <= best.0 + 1e-9 && now.1 <= best.1 * 1.05 {
+        if now.0 <= best.0 + 1e-9 && now.1 <= best.1 * NO_WORSE {
             all = without;
         }
     }
-    all
-}
-
-/// Delay and dropouts of every block of the chosen driver, with the same remedies; and which ones nothing beats.
-#[must_use]
-pub fn trade(scene: &Scene<'_>, chosen: &Arrangement, remedies: &[usize]) -> Vec<TradePoint> {
-    let settings = scene.bench.settings(scene.interface, scene.rate);
-    let mut all: Vec<TradePoint> = settings
-        .into_iter()
-        .filter(|s| s.driver == chosen.setting.driver && chosen.roll.is_none_or(|r| r > s.buffer.block))
-        .map(|setting| {
-            let arrangement = Arrangement { setting, ..chosen.clone() };
-            let report = report(&Ground::new(scene, arrangement.clone()), remedies);
-            TradePoint {
-                arrangement,
-                round_trip_ms: report.round_trip_ms(),
-                dropouts_per_hour: report.dropouts.typical,
-                within: report.loops.iter().all(|l| l.excess().0 <= 0.0),
-                on_frontier: false,
-            }
-        })
-        .collect();
-    let measures: Vec<(f64, f64)> = all.iter().map(|p| (p.round_trip_ms, p.dropouts_per_hour)).collect();
-    for (i, point) in all.iter_mut().enumerate() {
-        let a = measures[i];
-        let beaten = measures
-            .iter()
-            .enumerate()
-            .any(|(j, b)| b.0 <= a.0 && b.1 <= a.1 && (b.0 < a.0 || b.1 < a.1 || j < i));
-        point.on_frontier = !beaten;
-    }
-    all
-}
-
-/// What to undo and what to do when a phase begins.
-fn step(bench: &Bench<'_>, before: Option<&Choice>, now: &Choice) -> Step {
-    let old = before.map_or(&[][..], |b| &b.report.remedies);
-    let same = |list: &[super::Remedy], id: &str| list.iter().any(|r| r.id == id);
-    let restore = old.iter().filter(|r| !same(&now.report.remedies, &r.id)).map(|r| r.undo.clone()).collect();
-    let mut set = Vec::new();
-    let (a, was) = (&now.arrangement, before.map(|b| &b.arrangement));
-    if was.is_none_or(|w| w.setting.driver != a.setting.driver) {
-        set.push(format!("driver {}", bench.driver(&a.setting).word()));
-    }
-    if was.is_none_or(|w| w.setting.buffer != a.setting.buffer) {
-        set.push(format!("buffer {}", a.setting.buffer.label()));
-    }
-    if was.map_or(a.roll.is_some(), |w| w.roll != a.roll) {
-        set.push(a.roll.map_or("rendering ahead off".into(), |r| format!("render ahead in blocks of {r}")));
-    }
-    if was.is_some_and(|w| w.workers != a.workers) || (was.is_none() && a.workers < bench.rig.machine.cores) {
-        set.push(format!("{} workers for the session", a.workers));
-    }
-    set.extend(now.report.remedies.iter().filter(|r| !same(old, &r.id)).map(|r| r.does.clone()));
-    Step { interface: now.interface, phase: now.phase, restore, set }
+    without_included(&problem.remedies, &all)
 }

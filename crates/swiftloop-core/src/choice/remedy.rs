@@ -1,83 +1,135 @@
-//! Remedies: single changes to the session or the machine that lower delay or load, each with an id, a price,
-//! what it costs elsewhere and what undoes it.
+//! Remedies: single changes to the session or the machine that lower delay or load, each with an id, an effort
+//! and what it changes. The words for them stand in the table of remedies.
 
-use crate::loops::Bench;
-use crate::rig::{Direct, Power};
-use crate::session::{Kind, Listens, NodeKind, Phase, Processor, Source, State};
+use super::{Arrangement, Effect, default_workers};
+use crate::ids::{
+    BusId, InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, ProgramId, RemedyId, TrackId,
+};
+use crate::loops::Context;
+use crate::rig::{Direct, PowerPlan};
+use crate::session::{Listens, NodeKind, Phase, Processor, ProcessorKind, Source, State};
+use crate::tables::RemedyKind;
+use crate::units::{Block, Frames, Gigabytes};
 use std::collections::{BTreeMap, HashSet};
+use typed_index_collections::TiVec;
 
-/// What a remedy changes.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Effect {
-    /// The work of a processor, times a factor from 0 to 1.
-    Work(usize, f64),
-    /// The delay of a processor becomes so many frames.
-    Latency(usize, f64),
-    /// A node no longer computes at all.
-    NodeOff(usize),
-    /// Copies of one processor count once.
-    Share(Vec<usize>),
-    /// The work of every processor, times a factor.
-    AllWork(f64),
-    /// The cost of the timeline, times a factor.
-    Timeline(f64),
-    /// A track is read from disk: so many more channels and gigabytes.
-    Stream {
-        /// Channels read.
-        channels: u32,
-        /// Change of memory.
-        memory_gb: f64,
-    },
-    /// Another program no longer runs.
-    Quit(usize),
-    /// The machine runs at its performance plan.
-    FullPower,
-    /// A performer listens through the interface.
-    Direct(usize),
-}
-
-/// One change with its price.
+/// One change with its effort.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Remedy {
     /// `kind:target`, or the kind alone.
     pub id: String,
-    /// Kind, as in the table.
-    pub kind: String,
-    /// What it is done to, by its id.
-    pub target: String,
+    /// What kind of change.
+    pub kind: RemedyKind,
+    /// What it is done to.
+    pub target: Target,
     /// How much it disturbs the work.
-    pub price: u32,
-    /// What to do, in one sentence.
-    pub does: String,
-    /// What it costs elsewhere.
-    pub elsewhere: String,
-    /// What undoes it.
-    pub undo: String,
+    pub effort: u32,
     /// What it changes.
     pub effects: Vec<Effect>,
+}
+
+/// What a remedy is done to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Target {
+    /// The session or the machine as a whole.
+    Whole,
+    /// A processor.
+    Processor(ProcessorId),
+    /// A track.
+    Track(TrackId),
+    /// A bus.
+    Bus(BusId),
+    /// Another program.
+    Program(ProgramId),
+    /// A performer.
+    Performer(PerformerId),
+    /// Copies that carry this word.
+    Copies(String),
+    /// The timeline, which has so many ticks now.
+    Ticks(u32),
+    /// The power plan, which is this one now.
+    Power(PowerPlan),
+    /// Roll blocks of this size.
+    Roll(Block),
+    /// So many device blocks.
+    Blocks(u32),
+}
+
+impl Target {
+    /// The second half of a remedy's id; none where the kind says it all.
+    #[must_use]
+    pub fn id(&self, context: &Context<'_>) -> Option<String> {
+        let session = context.session;
+        match self {
+            Self::Whole | Self::Ticks(_) | Self::Power(_) => None,
+            Self::Processor(p) => Some(session.processor(*p).id.clone()),
+            Self::Track(t) => Some(session.track(*t).id.clone()),
+            Self::Bus(b) => Some(session.bus(*b).id.clone()),
+            Self::Program(p) => Some(context.rig.program(*p).id.clone()),
+            Self::Performer(p) => Some(session.performer(*p).id.clone()),
+            Self::Copies(word) => Some(word.replace(' ', "-")),
+            Self::Roll(block) => Some(block.to_string()),
+            Self::Blocks(count) => Some(count.to_string()),
+        }
+    }
+
+    /// The name for people; empty where the kind says it all.
+    #[must_use]
+    pub fn title(&self, context: &Context<'_>) -> String {
+        let session = context.session;
+        match self {
+            Self::Whole => String::new(),
+            Self::Processor(p) => session.processor(*p).title().into(),
+            Self::Track(t) => session.track(*t).title().into(),
+            Self::Bus(b) => session.bus(*b).title().into(),
+            Self::Program(p) => context.rig.program(*p).title().into(),
+            Self::Performer(p) => session.performer(*p).title().into(),
+            Self::Copies(word) => word.clone(),
+            Self::Ticks(ticks) => ticks.to_string(),
+            Self::Power(plan) => plan.as_str().into(),
+            Self::Roll(block) => block.to_string(),
+            Self::Blocks(count) => count.to_string(),
+        }
+    }
+}
+
+/// A remedy of a kind for a target; `extra` is added to the table's effort.
+fn remedy(
+    context: &Context<'_>,
+    kind: RemedyKind,
+    target: Target,
+    effects: Vec<Effect>,
+    extra: u32,
+) -> Remedy {
+    let id = match target.id(context) {
+        Some(target) => format!("{}:{target}", kind.as_str()),
+        None => kind.as_str().into(),
+    };
+    Remedy { id, kind, target, effort: context.tables.remedy(kind).effort + extra, effects }
 }
 
 /// Every remedy that applies to a phase on an interface; performers may go direct only when listed in `direct_fits`.
 #[must_use]
 pub fn all(
-    bench: &Bench<'_>,
-    interface: usize,
-    phase: &Phase,
-    live: &[usize],
-    direct_fits: &[usize],
-) -> Vec<Remedy> {
-    let kept = phase.keep.iter().map(String::as_str).collect();
-    let mut maker = Maker { bench, phase, kept, remedies: Vec::new() };
-    let session = bench.session;
+    context: &Context<'_>,
+    interface: InterfaceId,
+    phase: PhaseId,
+    live: &[NodeId],
+    direct_fits: &[PerformerId],
+) -> TiVec<RemedyId, Remedy> {
+    let session = context.session;
+    let about = session.phase(phase);
+    let kept = about.keep.iter().map(String::as_str).collect();
+    let finishing = session.kind(phase).finishing;
+    let mut maker = Maker { context, phase: about, kept, finishing, remedies: TiVec::new() };
     let cue = session.routes().downstream(live);
-    let finishing = bench.tables.phase_kind(&phase.kind).is_some_and(|k| k.finishing);
-    let mut copies: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
-    for (index, &(node, _)) in session.routes().processors.iter().enumerate() {
-        if !is_active(bench, node) {
+    let mut copies: BTreeMap<&str, Vec<ProcessorId>> = BTreeMap::new();
+    for (index, seat) in session.routes().processors.iter_enumerated() {
+        if !is_active(context, seat.node) {
             continue;
         }
         let p = session.processor(index);
-        maker.on_processor(index, p, node, cue[node], finishing);
+        maker.on_processor(index, p, seat.node, cue[seat.node]);
         if let (Some(label), State::Active) = (&p.same_as, p.state) {
             copies.entry(label).or_default().push(index);
         }
@@ -85,16 +137,15 @@ pub fn all(
     for (label, group) in copies {
         let free = group.iter().all(|&p| !maker.is_kept(&session.processor(p).id));
         if group.len() > 1 && free {
-            maker.add("share-send", &label.replace(' ', "-"), label, vec![Effect::Share(group)]);
+            maker.add(RemedyKind::ShareSend, Target::Copies(label.into()), vec![Effect::Share(group)]);
         }
     }
     maker.on_tracks(live);
     maker.on_buses();
     maker.on_machine();
-    if bench.rig.interfaces[interface].direct != Direct::None {
+    if context.rig.interface(interface).direct != Direct::None {
         for &who in direct_fits {
-            let person = &session.performers[who];
-            maker.add("direct", &person.id, person.title(), vec![Effect::Direct(who)]);
+            maker.add(RemedyKind::Direct, Target::Performer(who), vec![Effect::Direct(who)]);
         }
     }
     maker.remedies
@@ -102,68 +153,91 @@ pub fn all(
 
 /// The remedies that lie in an arrangement: rendering ahead, a core reserved or released, more device blocks.
 #[must_use]
-pub fn arranged(bench: &Bench<'_>, a: &super::Arrangement) -> Vec<Remedy> {
-    let make = |kind: &str, target: String, extra: u32| {
-        bench.tables.remedy_kind(kind).map(|row| Remedy {
-            id: if target.is_empty() { kind.into() } else { format!("{kind}:{target}") },
-            kind: kind.into(),
-            price: row.price + extra,
-            does: row.does.replace("{}", &target),
-            elsewhere: row.elsewhere.clone(),
-            undo: row.undo.replace("{}", &target),
-            target,
-            effects: Vec::new(),
-        })
-    };
+pub fn arranged(context: &Context<'_>, a: &Arrangement) -> Vec<Remedy> {
     let mut all = Vec::new();
+    let mut add = |kind, target, extra| all.push(remedy(context, kind, target, Vec::new(), extra));
     if let Some(block) = a.roll {
-        // The usual roll block has the table's price; each larger one costs one more.
-        let larger = bench.session.engine.roll_frames.iter().filter(|b| **b > a.setting.buffer.block);
+        // The usual roll block has the table's effort; each larger one takes one more.
+        let larger = context.session.engine.roll_frames.iter().filter(|b| **b > a.setting.buffer.block);
         let place = larger.clone().position(|b| *b == block).unwrap_or(0);
-        all.extend(make("roll", block.to_string(), place as u32));
+        add(RemedyKind::Roll, Target::Roll(block), place as u32);
     }
-    let own = super::default_workers(bench.session, bench.rig.machine.cores);
+    let own = default_workers(context.session, context.rig.machine.cores);
     match a.workers.cmp(&own) {
-        std::cmp::Ordering::Less => all.extend(make("reserve-core", String::new(), 0)),
-        std::cmp::Ordering::Greater => all.extend(make("release-core", String::new(), 0)),
+        std::cmp::Ordering::Less => add(RemedyKind::ReserveCore, Target::Whole, 0),
+        std::cmp::Ordering::Greater => add(RemedyKind::ReleaseCore, Target::Whole, 0),
         std::cmp::Ordering::Equal => {}
     }
     if let (true, Some(count)) = (a.setting.buffer.extra_blocks, a.setting.buffer.count) {
-        all.extend(make("device-blocks", count.to_string(), 0));
+        add(RemedyKind::DeviceBlocks, Target::Blocks(count), 0);
+    }
+    all
+}
+
+/// Effort of what lies in an arrangement.
+#[must_use]
+pub fn arranged_effort(context: &Context<'_>, a: &Arrangement) -> u32 {
+    arranged(context, a).iter().map(|r| r.effort).sum()
+}
+
+/// `set` without what another remedy of it does as well.
+#[must_use]
+pub fn without_included(remedies: &TiVec<RemedyId, Remedy>, set: &[RemedyId]) -> Vec<RemedyId> {
+    let needed = |r: &RemedyId| !set.iter().any(|s| s != r && remedies[*s].includes(&remedies[*r]));
+    set.iter().copied().filter(needed).collect()
+}
+
+impl Remedy {
+    /// Whether this does at least what `other` does (and more than the same).
+    #[must_use]
+    pub fn includes(&self, other: &Self) -> bool {
+        let all = other.effects.iter().all(|e| self.effects.iter().any(|own| own.includes(e)));
+        all && !other.effects.is_empty() && self.effects != other.effects
+    }
+}
+
+/// For each remedy that touches disk or memory, those that do all of it and more. (For all others it makes no difference:
+/// what is off twice is off.)
+pub(super) fn covered_by(remedies: &TiVec<RemedyId, Remedy>) -> TiVec<RemedyId, Vec<RemedyId>> {
+    let stores = |r: &Remedy| r.effects.iter().any(Effect::is_stored);
+    let storing: Vec<RemedyId> =
+        remedies.iter_enumerated().filter(|(_, r)| stores(r)).map(|(id, _)| id).collect();
+    let mut all: TiVec<RemedyId, Vec<RemedyId>> = remedies.iter().map(|_| Vec::new()).collect();
+    for &less in &storing {
+        let more = storing.iter().copied().filter(|&r| r != less && remedies[r].includes(&remedies[less]));
+        all[less] = more.collect();
     }
     all
 }
 
 /// Whether a node computes as the session stands.
-pub(super) fn is_active(bench: &Bench<'_>, node: usize) -> bool {
-    match bench.session.routes().nodes[node].kind {
-        NodeKind::Track(t) => !bench.session.tracks[t].disabled,
-        NodeKind::Bus(b) => !bench.session.buses[b].disabled,
+pub(super) fn is_active(context: &Context<'_>, node: NodeId) -> bool {
+    match context.session.routes().nodes[node].kind {
+        NodeKind::Track(t) => !context.session.track(t).disabled,
+        NodeKind::Bus(b) => !context.session.bus(b).disabled,
         NodeKind::Main => true,
     }
 }
 
 /// Performers of a phase who could listen through the interface: a live input, not direct already.
-pub(super) fn may_go_direct(bench: &Bench<'_>, phase: &Phase) -> Vec<usize> {
-    let session = bench.session;
+pub(super) fn may_go_direct(context: &Context<'_>, phase: &Phase) -> Vec<PerformerId> {
+    let session = context.session;
     let live = |id: &String| session.tracks.iter().any(|t| &t.id == id && t.source == Source::Live);
-    (0..session.performers.len())
-        .filter(|&i| {
-            let p = &session.performers[i];
-            phase.performers.contains(&p.id)
-                && p.listens != Listens::Direct
-                && !p.needs_software
-                && p.hears.iter().all(live)
-        })
+    session
+        .performers_in(phase)
+        .filter(|(_, p)| p.listens != Listens::Direct && !p.needs_software && p.hears.iter().all(live))
+        .map(|(id, _)| id)
         .collect()
 }
 
 struct Maker<'a, 'b> {
-    bench: &'a Bench<'b>,
+    context: &'a Context<'b>,
     phase: &'a Phase,
     /// Ids that the phase cannot do without.
     kept: HashSet<&'a str>,
-    remedies: Vec<Remedy>,
+    /// Processors on the main output belong to this phase.
+    finishing: bool,
+    remedies: TiVec<RemedyId, Remedy>,
 }
 
 impl Maker<'_, '_> {
@@ -171,133 +245,118 @@ impl Maker<'_, '_> {
         self.kept.contains(id)
     }
 
-    fn add(&mut self, kind: &str, target: &str, title: &str, effects: Vec<Effect>) {
-        let Some(row) = self.bench.tables.remedy_kind(kind) else { return };
-        self.remedies.push(Remedy {
-            id: if target.is_empty() { kind.into() } else { format!("{kind}:{target}") },
-            kind: kind.into(),
-            target: target.into(),
-            price: row.price,
-            does: row.does.replace("{}", title),
-            elsewhere: row.elsewhere.clone(),
-            undo: row.undo.replace("{}", title),
-            effects,
-        });
+    fn add(&mut self, kind: RemedyKind, target: Target, effects: Vec<Effect>) {
+        self.remedies.push(remedy(self.context, kind, target, effects, 0));
     }
 
-    fn on_processor(
-        &mut self,
-        index: usize,
-        p: &Processor,
-        node: usize,
-        on_live_path: bool,
-        finishing: bool,
-    ) {
+    fn on_processor(&mut self, index: ProcessorId, p: &Processor, node: NodeId, on_live_path: bool) {
         if self.is_kept(&p.id) {
             return;
         }
-        let gone = vec![Effect::Work(index, 0.0), Effect::Latency(index, 0.0)];
-        if p.state == State::Off {
-            self.add("unload", &p.id, p.title(), gone);
-            return;
-        }
-        if p.state == State::Unloaded {
-            return;
+        let target = Target::Processor(index);
+        let gone = vec![Effect::Work(index, 0.0), Effect::Latency(index, Frames::new(0.0))];
+        match p.state {
+            State::Off => {
+                self.add(RemedyKind::Unload, target, gone);
+                return;
+            }
+            State::Unloaded => return,
+            State::Active => {}
         }
         if let Some(low) = p.low_delay_frames
             && on_live_path
             && low < p.latency_frames
         {
-            self.add("low-delay", &p.id, p.title(), vec![Effect::Latency(index, low.0)]);
+            self.add(RemedyKind::LowDelay, target.clone(), vec![Effect::Latency(index, low)]);
         }
-        let on_main = node == self.bench.session.routes().main();
+        let on_main = node == self.context.session.routes().main();
         match p.kind {
-            Kind::Instrument => {}
-            Kind::Analyser => self.add("hide-view", &p.id, p.title(), gone),
-            _ if finishing => {}
-            _ if on_main => self.add("main-off", &p.id, p.title(), gone),
-            _ => self.add("leave-off", &p.id, p.title(), gone),
+            ProcessorKind::Instrument => {}
+            ProcessorKind::Analyser => self.add(RemedyKind::HideView, target.clone(), gone),
+            ProcessorKind::Effect | ProcessorKind::Split | ProcessorKind::Insert if self.finishing => {}
+            ProcessorKind::Effect | ProcessorKind::Split | ProcessorKind::Insert => {
+                let kind = if on_main { RemedyKind::BypassMain } else { RemedyKind::Bypass };
+                self.add(kind, target.clone(), gone);
+            }
         }
         if p.oversampling > 1 && !p.sensitive {
-            self.add("less-oversampling", &p.id, p.title(), vec![Effect::Work(index, 0.5)]);
+            self.add(RemedyKind::LessOversampling, target.clone(), vec![Effect::Work(index, 0.5)]);
         }
         if let Some(voices) = p.voices.filter(|&v| v > 1) {
             let factor = f64::from(voices / 2) / f64::from(voices);
-            self.add("fewer-voices", &p.id, p.title(), vec![Effect::Work(index, factor)]);
+            self.add(RemedyKind::FewerVoices, target.clone(), vec![Effect::Work(index, factor)]);
         }
-        if p.has_draft && !finishing && !p.sensitive {
-            let factor = self.bench.tables.assume.draft_cost.0;
-            self.add("draft", &p.id, p.title(), vec![Effect::Work(index, factor)]);
+        if p.has_draft && !self.finishing && !p.sensitive {
+            let factor = self.context.tables.assume.draft_cost.raw();
+            self.add(RemedyKind::Draft, target, vec![Effect::Work(index, factor)]);
         }
     }
 
-    fn on_tracks(&mut self, live: &[usize]) {
-        let session = self.bench.session;
-        for (node, track) in session.tracks.iter().enumerate() {
+    fn on_tracks(&mut self, live: &[NodeId]) {
+        let session = self.context.session;
+        for (id, track) in session.track_ids() {
+            let node = session.node_of_track(id);
             if track.disabled || live.contains(&node) || self.is_kept(&track.id) {
                 continue;
             }
-            let title = track.name.as_deref().unwrap_or(&track.id);
-            let range = session.routes().nodes[node].processors.clone();
-            let kept = range.clone().any(|p| self.is_kept(&session.processor(p).id));
+            let target = Target::Track(id);
+            let chain = session.routes().nodes[node].processors();
+            let kept = chain.clone().any(|p| self.is_kept(&session.processor(p).id));
             if track.unused {
-                self.add("remove-unused", &track.id, title, vec![Effect::NodeOff(node)]);
+                self.add(RemedyKind::RemoveUnused, target, vec![Effect::NodeOff(node)]);
                 continue;
             }
             if track.muted {
-                self.add("disable-muted", &track.id, title, vec![Effect::NodeOff(node)]);
+                self.add(RemedyKind::DisableMuted, target, vec![Effect::NodeOff(node)]);
                 continue;
             }
-            if range.is_empty() || kept {
-                continue;
-            }
-            let off = |p| [Effect::Work(p, 0.0), Effect::Latency(p, 0.0)];
+            let Some(first) = chain.clone().next().filter(|_| !kept) else { continue };
+            let off = |p| [Effect::Work(p, 0.0), Effect::Latency(p, Frames::new(0.0))];
             let instrument = track.source == Source::Instrument;
-            let print_gb = self.bench.tables.assume.print_memory_gb;
+            let print = Gigabytes::new(self.context.tables.assume.print_memory_gb);
             let stream = Effect::Stream {
                 channels: if instrument { track.channels } else { 0 },
-                memory_gb: print_gb - if instrument { track.memory_gb.0 } else { 0.0 },
+                memory: print - if instrument { track.memory_gb } else { Gigabytes::new(0.0) },
             };
-            if instrument && range.len() > 1 {
-                let effects = off(range.start).into_iter().chain([stream.clone()]).collect();
-                self.add("print-dry", &track.id, title, effects);
+            if instrument && chain.clone().count() > 1 {
+                let effects = off(first).into_iter().chain([stream.clone()]).collect();
+                self.add(RemedyKind::PrintDry, target.clone(), effects);
             }
-            let effects = range.flat_map(off).chain([stream]).collect();
-            self.add("print", &track.id, title, effects);
+            let effects = chain.flat_map(off).chain([stream]).collect();
+            self.add(RemedyKind::Print, target, effects);
         }
     }
 
     fn on_buses(&mut self) {
-        let session = self.bench.session;
-        let nodes = &session.routes().nodes;
+        let session = self.context.session;
         for (b, bus) in session.buses.iter().enumerate() {
-            let node = session.tracks.len() + b;
-            let fed = nodes.iter().any(|n| n.to.contains(&node));
+            let id = BusId::from(b);
+            let node = session.node_of_bus(id);
+            let fed = session.routes().nodes.iter().any(|n| n.to.contains(&node));
             if !fed && !bus.disabled && !self.is_kept(&bus.id) {
-                let title = bus.name.as_deref().unwrap_or(&bus.id);
-                self.add("remove-unused", &bus.id, title, vec![Effect::NodeOff(node)]);
+                self.add(RemedyKind::RemoveUnused, Target::Bus(id), vec![Effect::NodeOff(node)]);
             }
         }
     }
 
     fn on_machine(&mut self) {
-        let (rig, session, assume) = (self.bench.rig, self.bench.session, &self.bench.tables.assume);
+        let (rig, session, assume) = (self.context.rig, self.context.session, &self.context.tables.assume);
         if session.engine.precision == 64 && session.engine.can_use_32_bit {
-            self.add("precision-32", "", "", vec![Effect::AllWork(assume.precision_32_cost.0)]);
+            let effects = vec![Effect::AllWork(assume.precision_32_cost.raw())];
+            self.add(RemedyKind::Precision32, Target::Whole, effects);
         }
         let ticks = session.engine.ticks_per_quarter;
         if ticks > 960 {
-            let factor = 960.0 / f64::from(ticks);
-            self.add("coarser-timeline", "", &ticks.to_string(), vec![Effect::Timeline(factor)]);
+            let effects = vec![Effect::Timeline(960.0 / f64::from(ticks))];
+            self.add(RemedyKind::CoarserTimeline, Target::Ticks(ticks), effects);
         }
-        for (i, program) in rig.programs.iter().enumerate() {
-            if program.can_quit && program.runs_in(self.phase.word()) {
-                let title = program.name.as_deref().unwrap_or(&program.id);
-                self.add("quit", &program.id, title, vec![Effect::Quit(i)]);
+        for (id, program) in rig.program_ids() {
+            if program.can_quit && program.runs_in(self.phase.id()) {
+                self.add(RemedyKind::Quit, Target::Program(id), vec![Effect::Quit(id)]);
             }
         }
-        if rig.machine.power != Power::Performance {
-            self.add("full-power", "", rig.machine.power.word(), vec![Effect::FullPower]);
+        if rig.machine.power != PowerPlan::Performance {
+            self.add(RemedyKind::FullPower, Target::Power(rig.machine.power), vec![Effect::FullPower]);
         }
     }
 }

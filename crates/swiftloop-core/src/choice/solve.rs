@@ -1,46 +1,47 @@
-//! Every arrangement of one scene, and the cheapest set of remedies for each that could matter.
+//! Every arrangement of one phase, and the cheapest set of remedies for each that could matter.
 
-use super::cover::{Covering, Found, cheapest};
-use super::ground::{allowed, excess};
-use super::remedy::arranged;
-use super::{Arrangement, Ground, Scene};
+use super::cheapest_set::{Found, SetProblem, cheapest_set};
+use super::evaluation::{allowed, excess};
+use super::remedy::without_included;
+use super::{Arrangement, Evaluation, PhaseProblem};
+use crate::ids::{PerformerId, ProcessorId, RemedyId};
 use crate::session::Session;
-use crate::units::{Block, Frames, Ms};
+use crate::units::{Block, Ms, PerHour};
 
 /// What became of one arrangement.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Outcome {
     /// Limits and target are met with these remedies.
     Meets {
-        /// Indices into the scene's remedies.
-        remedies: Vec<usize>,
-        /// Their price and that of the arrangement.
-        price: u32,
-        /// Proven cheapest; otherwise the price lies at most `gap` above the truth.
+        /// The remedies.
+        remedies: Vec<RemedyId>,
+        /// Their effort and that of the arrangement.
+        effort: u32,
+        /// Proven cheapest; otherwise the effort lies at most `gap` above the truth.
         exact: bool,
         /// Largest possible distance from the truth.
         gap: u32,
     },
-    /// It could be met, but only for at least this price, which is more than another arrangement of the same driver.
+    /// It could be met, but only with at least this effort, which is more than another arrangement of the same driver.
     Dearer(u32),
     /// Not even every remedy together meets limits and target.
     Fails {
-        /// How far the worst performer stays over the limit, and who.
+        /// How far the worst performer stays over the limit.
         over: Ms,
         /// Who.
-        performer: Option<usize>,
+        performer: Option<PerformerId>,
         /// Dropouts per hour that remain.
-        dropouts: f64,
+        dropouts: PerHour,
     },
     /// Some performer stays over the limit whatever is done; the load was not looked at.
     Late {
         /// How far over.
         over: Ms,
         /// Who.
-        performer: Option<usize>,
+        performer: Option<PerformerId>,
     },
-    /// Rendering ahead is not possible here: this processor can neither ride the cue block nor be left off.
-    NoRoll(String),
+    /// Rendering ahead is not possible here: this processor can neither ride the cue block nor be bypassed.
+    NoRoll(ProcessorId),
 }
 
 /// An arrangement and what became of it.
@@ -53,9 +54,9 @@ pub struct Candidate {
 }
 
 /// Numbers of workers that may be tried: the session's own first, then one fewer, then one more.
-fn worker_options(scene: &Scene<'_>) -> Vec<u32> {
-    let cores = scene.bench.rig.machine.cores;
-    let own = default_workers(scene.bench.session, cores);
+fn worker_options(problem: &PhaseProblem<'_>) -> Vec<u32> {
+    let cores = problem.context.rig.machine.cores;
+    let own = default_workers(problem.context.session, cores);
     let mut options = vec![own];
     // A reserved core only helps when others would otherwise take time from the session.
     if own > 1 && own == cores {
@@ -73,171 +74,169 @@ pub fn default_workers(session: &Session, cores: u32) -> u32 {
     session.engine.workers.unwrap_or(cores).clamp(1, cores.max(1))
 }
 
-/// Every arrangement of a scene, with the price of the remedies that lie in it.
-fn arrangements(scene: &Scene<'_>) -> Vec<Arrangement> {
-    let bench = &scene.bench;
-    let engine = &bench.session.engine;
+/// Every arrangement of a phase.
+fn arrangements(problem: &PhaseProblem<'_>) -> Vec<Arrangement> {
+    let context = &problem.context;
+    let engine = &context.session.engine;
     let mut all = Vec::new();
-    for setting in bench.settings(scene.interface, scene.rate) {
+    for setting in context.settings(problem.interface, problem.rate) {
         let mut rolls: Vec<Option<Block>> = vec![None];
-        if engine.renders_ahead && !scene.live.is_empty() {
+        if engine.renders_ahead && !problem.live.is_empty() {
             rolls.extend(engine.roll_frames.iter().filter(|b| **b > setting.buffer.block).map(|&b| Some(b)));
         }
-        for workers in worker_options(scene) {
-            for &roll in &rolls {
-                let mut arrangement = Arrangement { setting: setting.clone(), roll, workers, price: 0 };
-                arrangement.price = arranged(bench, &arrangement).iter().map(|r| r.price).sum();
-                all.push(arrangement);
-            }
+        for workers in worker_options(problem) {
+            all.extend(rolls.iter().map(|&roll| Arrangement { setting: setting.clone(), roll, workers }));
         }
     }
     all
 }
 
-/// Solves one arrangement; sets dearer than `most` are of no interest.
+/// Solves one arrangement; sets that take more than `most` are of no interest.
 #[must_use]
-pub fn solve(scene: &Scene<'_>, arrangement: &Arrangement, most: u32) -> Outcome {
-    match Open::new(scene, arrangement) {
-        Ok(mut open) => open.solve(most),
+pub fn solve(problem: &PhaseProblem<'_>, arrangement: &Arrangement, most: u32) -> Outcome {
+    match Unsolved::new(problem, arrangement) {
+        Ok(mut unsolved) => unsolved.solve(most),
         Err(outcome) => outcome,
     }
 }
 
 /// An arrangement whose remedies are still to be found.
-struct Open<'s, 'a> {
-    ground: Ground<'s, 'a>,
-    forced: Vec<usize>,
-    items: Vec<usize>,
+struct Unsolved<'s, 'a> {
+    evaluation: Evaluation<'s, 'a>,
+    forced: Vec<RemedyId>,
+    items: Vec<RemedyId>,
     /// Nothing cheaper is possible.
     at_least: u32,
 }
 
-impl<'s, 'a> Open<'s, 'a> {
-    /// Lays the ground; an outcome at once when the arrangement is not possible at all.
-    fn new(scene: &'s Scene<'a>, arrangement: &Arrangement) -> Result<Self, Outcome> {
-        let forced = match (&arrangement.roll, &scene.forced_by_roll) {
+impl<'s, 'a> Unsolved<'s, 'a> {
+    /// Gets ready; an outcome at once when the arrangement is not possible at all.
+    fn new(problem: &'s PhaseProblem<'a>, arrangement: &Arrangement) -> Result<Self, Outcome> {
+        let mut forced = match (&arrangement.roll, &problem.forced_by_roll) {
             (None, _) => Vec::new(),
             (Some(_), Ok(forced)) => forced.clone(),
-            (Some(_), Err(processor)) => return Err(Outcome::NoRoll(processor.clone())),
+            (Some(_), Err(processor)) => return Err(Outcome::NoRoll(*processor)),
         };
-        let (latency, direct) = &scene.shortest;
-        let (late, performer) = excess(scene, &allowed(scene, &arrangement.setting), latency, direct);
-        if late > 0.0 {
-            return Err(Outcome::Late { over: Frames(late).at(scene.rate), performer });
+        let shortest = &problem.shortest;
+        let late =
+            excess(problem, &allowed(problem, &arrangement.setting), &shortest.latency, &shortest.direct);
+        if late.frames.raw() > 0.0 {
+            return Err(Outcome::Late { over: late.frames.at(problem.rate), performer: late.performer });
         }
-        let mut ground = Ground::new(scene, arrangement.clone());
-        let mut forced: Vec<usize> = forced;
+        let mut evaluation = Evaluation::new(problem, arrangement.clone());
         // Whoever is late even with the lightest chain of their own has to go direct: no search will find otherwise.
-        forced.extend(ground.must_go_direct());
-        let items: Vec<usize> =
-            (0..scene.remedies.len()).filter(|r| !forced.contains(r) && ground.may_help(*r)).collect();
-        let given: u32 = arrangement.price + forced.iter().map(|&r| scene.remedies[r].price).sum::<u32>();
-        let at_least = if ground.satisfied(&forced) {
+        forced.extend(evaluation.must_go_direct());
+        evaluation.force(&forced);
+        let items: Vec<RemedyId> =
+            problem.remedies.keys().filter(|r| !forced.contains(r) && evaluation.may_help(*r)).collect();
+        let given = evaluation.effort(&forced);
+        let at_least = if evaluation.satisfied(&forced) {
             given
-        } else if !ground.hopeful(&forced, &items) {
-            let (excess, performer, dropouts) = what_remains(&ground);
-            return Err(Outcome::Fails { over: Frames(excess).at(scene.rate), performer, dropouts });
+        } else if !evaluation.hopeful(&forced, &items) {
+            return Err(what_remains(&evaluation));
         } else {
-            given.saturating_add(ground.bound(&forced, &items).0)
+            given.saturating_add(evaluation.floor(&forced, &items).effort)
         };
-        Ok(Self { ground, forced, items, at_least })
+        Ok(Self { evaluation, forced, items, at_least })
     }
 
     fn solve(&mut self, most: u32) -> Outcome {
-        let own = self.ground.arrangement.price;
+        let own = self.evaluation.arranged_effort;
         if self.at_least > most {
             return Outcome::Dearer(self.at_least);
         }
-        match cheapest(&mut self.ground, &self.forced, &self.items, most - own) {
-            Found::Set(cover) => Outcome::Meets {
-                price: cover.price + own,
-                exact: cover.exact,
-                gap: cover.price - cover.at_least,
-                remedies: cover.chosen,
+        match cheapest_set(&mut self.evaluation, &self.forced, &self.items, most - own) {
+            Found::Set(set) => Outcome::Meets {
+                effort: set.effort + own,
+                exact: set.exact,
+                gap: set.effort - set.at_least,
+                remedies: without_included(&self.evaluation.problem.remedies, &set.chosen),
             },
             Found::Dearer(least) => Outcome::Dearer(least.saturating_add(own)),
-            Found::Nothing => {
-                let (excess, performer, dropouts) = what_remains(&self.ground);
-                let over = Frames(excess).at(self.ground.scene.rate);
-                Outcome::Fails { over, performer, dropouts }
-            }
+            Found::Nothing => what_remains(&self.evaluation),
         }
     }
 }
 
-/// What remains with every remedy that has only good sides counted: frames over, whose, dropouts per hour.
-fn what_remains(ground: &Ground<'_, '_>) -> (f64, Option<usize>, f64) {
-    let all: Vec<usize> = (0..ground.scene.remedies.len()).collect();
-    let applied = ground.apply(&[], &all);
-    let (excess, performer) = ground.excess(&applied);
-    (excess, performer, ground.dropouts(&applied))
+/// What remains with every remedy that has only good sides counted.
+fn what_remains(evaluation: &Evaluation<'_, '_>) -> Outcome {
+    let problem = evaluation.problem;
+    let applied = problem.apply(&[], &problem.remedies.keys().collect::<Vec<_>>());
+    let excess = evaluation.excess(&applied);
+    Outcome::Fails {
+        over: excess.frames.at(problem.rate),
+        performer: excess.performer,
+        dropouts: evaluation.dropouts(&applied),
+    }
 }
 
-/// Solves every arrangement of a scene as far as it can matter: for each driver, all that share its lowest price.
+/// Solves every arrangement of a phase as far as it can matter: for each driver, all that share its lowest effort.
 #[must_use]
-pub fn candidates(scene: &Scene<'_>) -> Vec<Candidate> {
+pub fn candidates(problem: &PhaseProblem<'_>) -> Vec<Candidate> {
     let mut solved = Vec::new();
-    let mut by_driver: Vec<Vec<Open<'_, '_>>> = Vec::new();
-    by_driver.resize_with(scene.bench.rig.interfaces[scene.interface].drivers.len(), Vec::new);
-    for arrangement in arrangements(scene) {
-        match Open::new(scene, &arrangement) {
-            Ok(open) => by_driver[arrangement.setting.driver].push(open),
+    let mut by_driver: Vec<Vec<Unsolved<'_, '_>>> = Vec::new();
+    by_driver.resize_with(problem.context.rig.interface(problem.interface).drivers.len(), Vec::new);
+    for arrangement in arrangements(problem) {
+        match Unsolved::new(problem, &arrangement) {
+            Ok(unsolved) => by_driver[arrangement.setting.driver.index()].push(unsolved),
             Err(outcome) => solved.push(Candidate { arrangement, outcome }),
         }
     }
-    for open in by_driver {
-        solved.extend(cheapest_of_driver(open));
+    for unsolved in by_driver {
+        solved.extend(cheapest_of_driver(unsolved));
     }
     // Should all fail, the nearest miss is one of those that are late by the least: which breaks least?
     let over = |c: &Candidate| match c.outcome {
-        Outcome::Late { over, .. } => over.0,
-        _ => f64::INFINITY,
+        Outcome::Late { over, .. } => over.raw(),
+        Outcome::Meets { .. } | Outcome::Dearer(_) | Outcome::Fails { .. } | Outcome::NoRoll(_) => {
+            f64::INFINITY
+        }
     };
     let least = solved.iter().map(over).fold(f64::INFINITY, f64::min);
     for c in solved.iter_mut().filter(|c| over(c).is_finite() && over(c) <= least + 1e-9) {
-        let (_, performer, dropouts) = what_remains(&Ground::new(scene, c.arrangement.clone()));
-        c.outcome = Outcome::Fails { over: Ms(least), performer, dropouts };
+        if let Outcome::Fails { performer, dropouts, .. } =
+            what_remains(&Evaluation::new(problem, c.arrangement.clone()))
+        {
+            c.outcome = Outcome::Fails { over: Ms::new(least), performer, dropouts };
+        }
     }
     solved
 }
 
 /// Raises the purse step by step until something can be had for it (iterative deepening): arrangements that are
-/// dear are then never searched beyond the price of the cheapest.
-fn cheapest_of_driver(mut open: Vec<Open<'_, '_>>) -> Vec<Candidate> {
+/// dear are then never searched beyond the effort of the cheapest.
+fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>) -> Vec<Candidate> {
     let mut solved = Vec::new();
-    let mut close =
-        |o: Open<'_, '_>, outcome| solved.push(Candidate { arrangement: o.ground.arrangement, outcome });
-    while let Some(purse) = open.iter().map(|o| o.at_least).min() {
+    let mut close = |u: Unsolved<'_, '_>, outcome| {
+        solved.push(Candidate { arrangement: u.evaluation.arrangement, outcome });
+    };
+    while let Some(purse) = unsolved.iter().map(|u| u.at_least).min() {
         let mut found = false;
-        for mut o in std::mem::take(&mut open) {
-            if o.at_least > purse {
-                open.push(o);
+        for mut u in std::mem::take(&mut unsolved) {
+            if u.at_least > purse {
+                unsolved.push(u);
                 continue;
             }
-            match o.solve(purse) {
-                Outcome::Dearer(least) if least > purse => {
-                    o.at_least = least;
-                    open.push(o);
+            let mut outcome = u.solve(purse);
+            if let Outcome::Dearer(least) = outcome {
+                if least > purse {
+                    u.at_least = least;
+                    unsolved.push(u);
+                    continue;
                 }
                 // The search was cut short: take the best it finds without a purse, and say how far off it may be.
-                Outcome::Dearer(_) => {
-                    let outcome = o.solve(u32::MAX);
-                    found |= matches!(outcome, Outcome::Meets { .. });
-                    close(o, outcome);
-                }
-                outcome => {
-                    found |= matches!(outcome, Outcome::Meets { .. });
-                    close(o, outcome);
-                }
+                outcome = u.solve(u32::MAX);
             }
+            found |= matches!(outcome, Outcome::Meets { .. });
+            close(u, outcome);
         }
         if found {
             break;
         }
     }
-    for o in open {
-        let least = o.at_least;
-        close(o, Outcome::Dearer(least));
+    for u in unsolved {
+        let least = u.at_least;
+        close(u, Outcome::Dearer(least));
     }
     solved
 }

@@ -2,7 +2,7 @@
 //! driver can only lose whole blocks at block boundaries, so lengths and starts share a divisor; clocks lose one frame
 //! at a time, at regular intervals; a cable or a processor breaks one channel, a driver all of them.
 
-use super::{Event, Kind};
+use super::{CrackleKind, Event};
 use crate::stats::median;
 use crate::units::{Block, Frames, Hz, Ppm};
 
@@ -24,7 +24,7 @@ pub enum Cause {
 impl Cause {
     /// The word in every output.
     #[must_use]
-    pub fn word(self) -> &'static str {
+    pub fn as_str(self) -> &'static str {
         match self {
             Self::Buffer => "buffer",
             Self::Clock => "clock",
@@ -102,7 +102,7 @@ fn single(events: &[Event]) -> Option<(usize, f64)> {
 
 /// Slips at regular intervals.
 fn clock(events: &[Event]) -> Option<Attribution> {
-    let slips: Vec<u64> = events.iter().filter(|e| e.kind == Kind::Slip).map(|e| e.start).collect();
+    let slips: Vec<u64> = events.iter().filter(|e| e.kind == CrackleKind::Slip).map(|e| e.start).collect();
     if slips.len() < 3 || slips.len() * 4 < events.len() * 3 {
         return None;
     }
@@ -119,26 +119,26 @@ fn clock(events: &[Event]) -> Option<Attribution> {
         cause: Cause::Clock,
         block: None,
         channel: None,
-        drift: Some(Ppm(1e6 / interval * if earlier { -1.0 } else { 1.0 })),
-        interval: Some(Frames(interval)),
+        drift: Some(Ppm::new(1e6 / interval * if earlier { -1.0 } else { 1.0 })),
+        interval: Some(Frames::new(interval)),
         confidence: share * (1.0 - 0.5f64.powi(gaps.len() as i32)),
     })
 }
 
 /// The block that explains starts and lengths best, and the posterior probability of it.
 fn block(events: &[Event], rate: Hz) -> (Block, f64) {
-    let events: Vec<&Event> = events.iter().filter(|e| e.kind != Kind::Slip).take(ENOUGH).collect();
+    let events: Vec<&Event> = events.iter().filter(|e| e.kind != CrackleKind::Slip).take(ENOUGH).collect();
     let scores: Vec<(u64, f64)> = BLOCKS.map(|n| (n, evidence(&events, n) + usual(n, rate).ln())).collect();
     // No block at all: as likely beforehand as a usual one.
     let most = scores.iter().map(|s| s.1).fold(4f64.ln(), f64::max);
     let all: f64 = scores.iter().map(|s| (s.1 - most).exp()).sum::<f64>() + (4f64.ln() - most).exp();
     let best = scores.iter().max_by(|a, b| a.1.total_cmp(&b.1)).copied().unwrap_or((1, 0.0));
-    (Block(best.0 as u32), (best.1 - most).exp() / all)
+    (Block::new(best.0 as u32), (best.1 - most).exp() / all)
 }
 
 /// How usual a block is: powers of two, whole milliseconds, multiples of 16, anything.
 fn usual(n: u64, rate: Hz) -> f64 {
-    let millisecond = u64::from(rate.0) / 1000;
+    let millisecond = u64::from(rate.get()) / 1000;
     match n {
         _ if n.is_power_of_two() => 8.0,
         _ if millisecond > 0 && n.is_multiple_of(millisecond) => 3.0,
@@ -167,7 +167,7 @@ fn evidence(events: &[&Event], n: u64) -> f64 {
     let free = worth(0, n);
     let lengths: f64 = events
         .iter()
-        .filter(|e| matches!(e.kind, Kind::Gap | Kind::Hold | Kind::Repeat))
+        .filter(|e| matches!(e.kind, CrackleKind::Gap | CrackleKind::Hold | CrackleKind::Repeat))
         .map(|e| if e.length + 1 < n { worth(n / 2, n) } else { worth(e.length % n, n) })
         .sum();
     starts - free + lengths
@@ -188,7 +188,7 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn event(start: u64, length: u64, kind: Kind) -> Event {
+    fn event(start: u64, length: u64, kind: CrackleKind) -> Event {
         Event { start, length, kind, channels: vec![0, 1], shift: None, confidence: 1.0 }
     }
 
@@ -196,36 +196,37 @@ mod tests {
         #[test]
         fn a_grid_of_blocks_is_found(n in prop::sample::select(vec![32u64, 64, 96, 128, 144, 256, 441, 480, 512, 1024]),
                                      phase in 0u64..1000, places in prop::collection::btree_set(3u64..5000, 10..30)) {
-            let events: Vec<Event> = places.iter().map(|k| event(k * n + phase, n, if k % 3 == 0 { Kind::Gap } else { Kind::Repeat })).collect();
-            let found = attribute(&events, 2, Hz(48_000));
-            prop_assert_eq!((found.cause, found.block), (Cause::Buffer, Some(Block(n as u32))));
+            let events: Vec<Event> = places.iter().map(|k| event(k * n + phase, n, if k % 3 == 0 { CrackleKind::Gap } else { CrackleKind::Repeat })).collect();
+            let found = attribute(&events, 2, Hz::new(48_000));
+            prop_assert_eq!((found.cause, found.block), (Cause::Buffer, Some(Block::new(n as u32))));
         }
 
         #[test]
         fn random_places_have_no_block(seed in 0u64..500) {
             let mut random = fastrand::Rng::with_seed(seed);
-            let events: Vec<Event> = (0..12).map(|_| event(random.u64(0..10_000_000), random.u64(20..2000), Kind::Gap)).collect();
-            let found = attribute(&events, 2, Hz(48_000));
+            let events: Vec<Event> = (0..12).map(|_| event(random.u64(0..10_000_000), random.u64(20..2000), CrackleKind::Gap)).collect();
+            let found = attribute(&events, 2, Hz::new(48_000));
             prop_assert_ne!(found.cause, Cause::Buffer, "{:?}", found);
         }
     }
 
     #[test]
     fn slips_at_regular_intervals_are_clocks() {
-        let events: Vec<Event> =
-            (1..9).map(|k| Event { shift: Some(-1), ..event(k * 25_000 + k % 3, 0, Kind::Slip) }).collect();
-        let found = attribute(&events, 2, Hz(48_000));
+        let events: Vec<Event> = (1..9)
+            .map(|k| Event { shift: Some(-1), ..event(k * 25_000 + k % 3, 0, CrackleKind::Slip) })
+            .collect();
+        let found = attribute(&events, 2, Hz::new(48_000));
         assert_eq!(found.cause, Cause::Clock);
-        assert!((found.drift.map_or(0.0, |d| d.0) + 40.0).abs() < 0.1, "{found:?}");
+        assert!((found.drift.map_or(0.0, |d| d.raw()) + 40.0).abs() < 0.1, "{found:?}");
     }
 
     #[test]
     fn one_channel_alone_is_a_cable_or_a_processor() {
         let places = [1003, 40_211, 90_500, 133_333, 250_001, 300_007];
         let events: Vec<Event> =
-            places.map(|s| Event { channels: vec![1], ..event(s, 3, Kind::Click) }).to_vec();
-        let found = attribute(&events, 2, Hz(48_000));
+            places.map(|s| Event { channels: vec![1], ..event(s, 3, CrackleKind::Click) }).to_vec();
+        let found = attribute(&events, 2, Hz::new(48_000));
         assert_eq!((found.cause, found.channel), (Cause::SingleChannel, Some(1)));
-        assert_eq!(attribute(&[], 2, Hz(48_000)).cause, Cause::None);
+        assert_eq!(attribute(&[], 2, Hz::new(48_000)).cause, Cause::None);
     }
 }

@@ -3,7 +3,7 @@
 //! or came before; after a crackle the sound goes on as predictably as it did.
 
 use super::predict::{CELL, burg, coefficients, correlation, extrapolate, highest_left};
-use super::{Kind, Mark};
+use super::{CrackleKind, Mark};
 
 /// Frames predicted with the same coefficients.
 const STRETCH: usize = 2048;
@@ -120,10 +120,10 @@ fn judge(samples: &[f32], cell: usize, height: f32, cells: &[f32], k: usize) -> 
     let (kind, length, shift) = match mended(samples, start, &a, usual)? {
         Some(way) => way,
         // A break that no change explains has to stand out more to be one.
-        None if height > UNEXPLAINED * near && change < LEAST_CHANGE => (Kind::Skip, 0, None),
+        None if height > UNEXPLAINED * near && change < LEAST_CHANGE => (CrackleKind::Skip, 0, None),
         None => return None,
     };
-    if kind == Kind::Skip && only_bends(samples, start, &a)? {
+    if kind == CrackleKind::Skip && only_bends(samples, start, &a)? {
         return None;
     }
     let confidence = 1.0 - f64::from(ALONE * near / height).min(1.0) * 0.5;
@@ -179,7 +179,7 @@ fn mended(
     start: usize,
     a: &[f64],
     usual: f64,
-) -> Option<Option<(Kind, usize, Option<i64>)>> {
+) -> Option<Option<(CrackleKind, usize, Option<i64>)>> {
     let wide = |range: std::ops::Range<usize>| {
         Some(samples.get(range)?.iter().map(|x| f64::from(*x)).collect::<Vec<f64>>())
     };
@@ -197,12 +197,12 @@ fn mended(
     let near = |e: f64, best: f64| e <= 1.5 * best;
     Some(if good(best_shift) && best_shift < best_click {
         let (_, shift) = *shifts.iter().filter(|s| near(s.0, best_shift)).min_by_key(|s| s.1.abs())?;
-        let kind = if shift.abs() == 1 { Kind::Slip } else { Kind::Skip };
+        let kind = if shift.abs() == 1 { CrackleKind::Slip } else { CrackleKind::Skip };
         // Many unknown frames fit anything: that far the number is not to be trusted.
         let told = (shift.abs() <= TOLD).then_some(shift);
         Some((kind, usize::try_from(told.unwrap_or(0).max(0)).unwrap_or(0), told))
     } else if good(best_click) {
-        clicks.iter().position(|e| near(*e, best_click)).map(|n| (Kind::Click, n + 1, Some(0)))
+        clicks.iter().position(|e| near(*e, best_click)).map(|n| (CrackleKind::Click, n + 1, Some(0)))
     } else {
         None
     })

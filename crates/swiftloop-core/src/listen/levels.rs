@@ -1,13 +1,13 @@
 //! What is no crackle but worth a word: direct current, and peaks between the frames that pass full scale.
 
-use super::between::sinc;
+use super::sinc::sinc;
 use std::sync::LazyLock;
 
 /// Of one channel.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Levels {
     /// Mean of all samples.
-    pub direct_current: f64,
+    pub dc_offset: f64,
     /// Highest sample.
     pub peak: f64,
     /// Highest value between samples, where a sample comes near full scale; else the highest sample.
@@ -34,7 +34,7 @@ impl Levels {
     pub fn of(samples: &[f32]) -> Self {
         let (total, peak) = sum_and_peak(samples);
         let mut levels = Self {
-            direct_current: total / samples.len().max(1) as f64,
+            dc_offset: total / samples.len().max(1) as f64,
             peak: f64::from(peak),
             true_peak: f64::from(peak),
             full_scale: 0,
@@ -51,7 +51,7 @@ impl Levels {
     pub fn with(self, own: u64, other: Self, others: u64) -> Self {
         let all = (own + others).max(1) as f64;
         Self {
-            direct_current: (self.direct_current * own as f64 + other.direct_current * others as f64) / all,
+            dc_offset: (self.dc_offset * own as f64 + other.dc_offset * others as f64) / all,
             peak: self.peak.max(other.peak),
             true_peak: self.true_peak.max(other.true_peak),
             full_scale: self.full_scale + other.full_scale,
@@ -118,8 +118,8 @@ mod tests {
     }
 
     #[test]
-    fn direct_current_is_the_mean_of_everything() {
+    fn dc_offset_is_the_mean_of_everything() {
         let (a, b) = (Levels::of(&[0.1; 3000]), Levels::of(&[0.4; 1000]));
-        assert!((a.with(3000, b, 1000).direct_current - 0.175).abs() < 1e-6);
+        assert!((a.with(3000, b, 1000).dc_offset - 0.175).abs() < 1e-6);
     }
 }

@@ -1,29 +1,31 @@
 //! Crackles in a recording. Samples come in; events with place, kind and length go out, and what they point to: a
 //! block size, a clock, a single channel, or nothing known. The one idea: a crackle is a break of a law that
-//! sound keeps. Sound does not stand still ([`runs`]), does not repeat itself to the bit ([`again`]), and goes on
+//! sound keeps. Sound does not stand still ([`runs`]), does not repeat itself to the bit ([`repeats`]), and goes on
 //! from one frame to the next much as its own past predicts ([`jumps`]).
 
-pub mod again;
 pub mod against;
 pub mod attribution;
 pub mod jumps;
 pub mod levels;
 pub mod predict;
+pub mod repeats;
 pub mod runs;
 
-mod between;
-mod gather;
+mod envelope;
+mod scan;
+mod sinc;
 
 pub use against::{AgainstRefusal, Comparison, compare};
 pub use attribution::{Attribution, Cause};
-pub use gather::{Findings, listen};
+pub use envelope::{Column, envelope};
 pub use levels::Levels;
+pub use scan::{Scan, listen};
 
 use crate::units::Hz;
 
 /// What broke.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub enum Kind {
+pub enum CrackleKind {
     /// Zeros instead of sound.
     Gap,
     /// The last value repeated.
@@ -38,13 +40,13 @@ pub enum Kind {
     Slip,
 }
 
-impl Kind {
+impl CrackleKind {
     /// All of them, in the order of every output.
     pub const ALL: [Self; 6] = [Self::Gap, Self::Hold, Self::Repeat, Self::Skip, Self::Click, Self::Slip];
 
     /// The word in every output.
     #[must_use]
-    pub fn word(self) -> &'static str {
+    pub fn as_str(self) -> &'static str {
         match self {
             Self::Gap => "gap",
             Self::Hold => "hold",
@@ -64,7 +66,7 @@ pub struct Event {
     /// Wrong frames; 0 when frames are only missing.
     pub length: u64,
     /// What broke.
-    pub kind: Kind,
+    pub kind: CrackleKind,
     /// Channels it is heard on, from 0.
     pub channels: Vec<usize>,
     /// By how much everything later is shifted, where known: below zero frames were lost, above zero put in.
@@ -76,7 +78,7 @@ pub struct Event {
 /// Crackles in a minute of so many frames.
 #[must_use]
 pub fn per_minute(events: &[Event], frames: u64, rate: Hz) -> f64 {
-    events.len() as f64 * 60.0 * f64::from(rate.0) / frames.max(1) as f64
+    events.len() as f64 * 60.0 * f64::from(rate.get()) / frames.max(1) as f64
 }
 
 /// The `most` events to look at first, in order of time: one of each kind, then the longest and surest.
@@ -101,7 +103,7 @@ pub fn worst(events: &[Event], most: usize) -> Vec<&Event> {
 }
 
 /// A recording, wherever it is: any stretch of it can be had, by several workers at once.
-pub trait Programme: Sync {
+pub trait AudioSource: Sync {
     /// Why a stretch cannot be had.
     type Error: Send;
     /// Sample rate.
@@ -141,7 +143,7 @@ pub struct InMemory<'a> {
     pub step: f32,
 }
 
-impl Programme for InMemory<'_> {
+impl AudioSource for InMemory<'_> {
     type Error = std::convert::Infallible;
 
     fn rate(&self) -> Hz {
@@ -175,7 +177,7 @@ pub struct Mark {
     /// Wrong frames.
     pub length: usize,
     /// What broke.
-    pub kind: Kind,
+    pub kind: CrackleKind,
     /// See [`Event::shift`].
     pub shift: Option<i64>,
     /// From 0 to 1.

@@ -2,7 +2,7 @@
 //! one idea: in moving sound two neighbours are seldom equal, so a long run of equal ones is a break, unless the
 //! sound around it hardly moves either (silence, the last bits of a fade) or the run is a flat top.
 
-use super::{Kind, Mark};
+use super::{CrackleKind, Mark};
 
 /// Frames that are looked at in one go: most hold no four alike. A multiple of four.
 const LOOK: usize = 256;
@@ -92,7 +92,7 @@ fn judge(samples: &[f32], from: usize, to: usize, step: f32, rate: f64) -> Optio
         return None; // A flat top: clipped.
     }
     // The first value of a hold is right, the rest repeat it.
-    let (kind, start) = if value == 0.0 { (Kind::Gap, from) } else { (Kind::Hold, from + 1) };
+    let (kind, start) = if value == 0.0 { (CrackleKind::Gap, from) } else { (CrackleKind::Hold, from + 1) };
     let surplus = (moved_before.min(moved_after) / step).max(2.0);
     let confidence = 1.0 - (1.0 / f64::from(surplus)).powf((length as f64 / 8.0).min(4.0));
     Some(Mark { start, length: to - start, kind, shift: None, confidence })

@@ -3,14 +3,26 @@
 //! out. All internal blocks are taken to start together, so the last block of the cycle has them all due:
 //! no other start is worse.
 
+use crate::units::Block;
+use num_integer::Integer;
+
+/// One kind of block in a cycle.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct KindOfBlock {
+    /// Share of all blocks.
+    pub share: f64,
+    /// Which internal sizes fall due in it: bit i for the i-th.
+    pub due: u32,
+}
+
 /// Distinct blocks of a cycle.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Patterns {
+pub struct BurstCycle {
     /// The internal sizes above N, rising.
-    pub sizes: Vec<u32>,
-    /// Weight of a block and which of `sizes` fall due in it (bit i for `sizes[i]`); the worst is the last.
-    pub blocks: Vec<(f64, u32)>,
-    /// The cycle was longer than [`LONGEST_CYCLE`]: every block is taken to be the worst.
+    pub sizes: Vec<Block>,
+    /// The kinds of blocks; the worst is the last.
+    pub blocks: Vec<KindOfBlock>,
+    /// The cycle was longer than `LONGEST_CYCLE`: every block is taken to be the worst.
     pub capped: bool,
 }
 
@@ -21,45 +33,42 @@ const MOST_SIZES: usize = 16;
 
 /// Walks the cycle of internal blocks `internal` against a device block of `n` frames.
 #[must_use]
-pub fn patterns(n: u32, internal: impl IntoIterator<Item = u32>) -> Patterns {
-    let mut sizes: Vec<u32> = internal.into_iter().filter(|&m| m > n).collect();
+pub fn burst_cycle(n: Block, internal: impl IntoIterator<Item = Block>) -> BurstCycle {
+    let mut sizes: Vec<Block> = internal.into_iter().filter(|&m| m > n).collect();
     sizes.sort_unstable();
     sizes.dedup();
     let all_due = (1u64 << sizes.len().min(MOST_SIZES)) as u32;
     let all_due = all_due.wrapping_sub(1);
     let cycle = sizes.iter().try_fold(1u64, |sum, &m| {
-        let own = u64::from(m) / gcd(u64::from(m), u64::from(n));
-        let joint = sum / gcd(sum, own) * own;
+        let own = u64::from(m.get() / m.get().gcd(&n.get()));
+        let joint = sum.lcm(&own);
         (joint <= LONGEST_CYCLE).then_some(joint)
     });
     let Some(cycle) = cycle.filter(|_| sizes.len() <= MOST_SIZES) else {
-        return Patterns { sizes, blocks: vec![(1.0, u32::MAX)], capped: true };
+        return BurstCycle { sizes, blocks: vec![KindOfBlock { share: 1.0, due: u32::MAX }], capped: true };
     };
     let mut counts: std::collections::BTreeMap<u32, u64> = std::collections::BTreeMap::new();
     for j in 0..cycle {
-        let frames = |k: u64| k * u64::from(n);
+        let frames = |k: u64| k * u64::from(n.get());
         let due = sizes.iter().enumerate().filter(|(_, m)| {
-            let m = u64::from(**m);
+            let m = u64::from(m.get());
             frames(j + 1) / m > frames(j) / m
         });
         *counts.entry(due.fold(0, |mask, (i, _)| mask | 1 << i)).or_default() += 1;
     }
-    let mut blocks: Vec<(f64, u32)> =
-        counts.into_iter().map(|(mask, c)| (c as f64 / cycle as f64, mask)).collect();
-    blocks.sort_by_key(|b| b.1 == all_due);
-    Patterns { sizes, blocks, capped: false }
+    let share = |c: u64| c as f64 / cycle as f64;
+    let mut blocks: Vec<KindOfBlock> =
+        counts.into_iter().map(|(due, c)| KindOfBlock { share: share(c), due }).collect();
+    blocks.sort_by_key(|b| b.due == all_due);
+    BurstCycle { sizes, blocks, capped: false }
 }
 
-impl Patterns {
-    /// Whether an internal block of `m` frames falls due in a block with this mask.
+impl BurstCycle {
+    /// Whether an internal block of `m` frames falls due in a block of this kind.
     #[must_use]
-    pub fn due(&self, m: u32, mask: u32) -> bool {
-        self.capped || self.sizes.binary_search(&m).is_ok_and(|i| mask >> i & 1 == 1)
+    pub fn is_due(&self, m: Block, kind: KindOfBlock) -> bool {
+        self.capped || self.sizes.binary_search(&m).is_ok_and(|i| kind.due >> i & 1 == 1)
     }
-}
-
-fn gcd(a: u64, b: u64) -> u64 {
-    if b == 0 { a } else { gcd(b, a % b) }
 }
 
 #[cfg(test)]
@@ -67,34 +76,34 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    #[test]
-    fn twice_the_block_is_due_every_other_time() {
-        let p = patterns(128, [256]);
-        assert_eq!(p.blocks, vec![(0.5, 0), (0.5, 1)]);
+    fn cycle(n: u32, internal: &[u32]) -> BurstCycle {
+        burst_cycle(Block::new(n), internal.iter().map(|m| Block::new(*m)))
     }
 
     #[test]
-    fn nothing_larger_means_one_kind_of_block() {
-        assert_eq!(patterns(512, [256, 512]).blocks, vec![(1.0, 0)]);
+    fn twice_the_block_is_due_every_other_time() {
+        let kind = |share, due| KindOfBlock { share, due };
+        assert_eq!(cycle(128, &[256]).blocks, vec![kind(0.5, 0), kind(0.5, 1)]);
+        assert_eq!(cycle(512, &[256, 512]).blocks, vec![kind(1.0, 0)]);
     }
 
     #[test]
     fn a_cycle_beyond_the_cap_is_bounded_from_above() {
-        let p = patterns(64, [1021, 1019, 1013, 1009]);
-        assert!(p.capped && p.due(1021, p.blocks[0].1) && p.due(1009, p.blocks[0].1));
+        let p = cycle(64, &[1021, 1019, 1013, 1009]);
+        assert!(p.capped && [1021, 1009].iter().all(|m| p.is_due(Block::new(*m), p.blocks[0])));
     }
 
     proptest! {
-        /// Each size is due n/m of the time (no frame is lost), weights add up, and the last block has all due.
+        /// Each size is due n/m of the time (no frame is lost), shares add up, and the last block has all due.
         #[test]
         fn every_frame_is_worked_on_once(n in 16u32..600, sizes in prop::collection::vec(1u32..2000, 0..4)) {
-            let p = patterns(n, sizes.clone());
+            let p = cycle(n, &sizes);
             prop_assume!(!p.capped);
-            prop_assert!((p.blocks.iter().map(|b| b.0).sum::<f64>() - 1.0).abs() < 1e-9);
+            prop_assert!((p.blocks.iter().map(|b| b.share).sum::<f64>() - 1.0).abs() < 1e-9);
             for &m in &p.sizes {
-                let share: f64 = p.blocks.iter().filter(|b| p.due(m, b.1)).map(|b| b.0).sum();
-                prop_assert!((share - f64::from(n) / f64::from(m)).abs() < 1e-9);
-                prop_assert!(p.due(m, p.blocks.last().unwrap().1));
+                let share: f64 = p.blocks.iter().filter(|b| p.is_due(m, **b)).map(|b| b.share).sum();
+                prop_assert!((share - f64::from(n) / f64::from(m.get())).abs() < 1e-9);
+                prop_assert!(p.is_due(m, *p.blocks.last().unwrap()));
             }
         }
     }

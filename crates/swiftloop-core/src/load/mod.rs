@@ -8,11 +8,13 @@ mod cost;
 mod response;
 mod schedule;
 
-pub use burst::{Patterns, patterns};
+pub use burst::{BurstCycle, KindOfBlock, burst_cycle};
 pub use cost::{CallCost, node_cost, processor_cost};
 pub use response::response_time;
 pub use schedule::{chain_length, critical_path, graham_bound, list_schedule};
 
+use crate::ids::NodeId;
+use crate::units::{Block, Micros};
 use serde::Serialize;
 
 /// What keeps a block from being shorter.
@@ -27,43 +29,40 @@ pub enum BoundBy {
     Burst,
 }
 
-impl BoundBy {
-    /// The word used in every output.
-    #[must_use]
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Cores => "cores",
-            Self::Chain => "chain",
-            Self::Burst => "burst",
-        }
-    }
+/// How often a block takes so long.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct WorkShare {
+    /// Share of all blocks.
+    pub share: f64,
+    /// What they take.
+    pub work: Micros,
 }
 
-/// The load of one kind of block (cue or roll) at one setting. Times in microseconds on this machine.
+/// The load of one kind of block (cue or roll) at one setting, on this machine.
 #[derive(Debug, Clone)]
 pub struct BlockLoad {
     /// Frames in the block.
-    pub block_frames: u32,
+    pub block: Block,
     /// Workers that share it.
     pub workers: u32,
     /// Time until the block must be ready.
-    pub deadline_us: f64,
+    pub deadline: Micros,
     /// All work of the worst block.
-    pub total_us: f64,
+    pub total: Micros,
     /// The longest chain of the worst block.
-    pub critical_path_us: f64,
+    pub critical_path: Micros,
     /// The worst block, scheduled by longest remaining path.
-    pub makespan_us: f64,
+    pub makespan: Micros,
     /// The worst block in whatever order the host works: `total/P + (1 − 1/P) × critical path`.
-    pub guaranteed_us: f64,
+    pub guaranteed: Micros,
     /// The mean block under the same bound.
-    pub mean_us: f64,
-    /// What binds.
+    pub mean: Micros,
+    /// What keeps it from being shorter.
     pub bound_by: BoundBy,
     /// Nodes of the longest chain.
-    pub critical_chain: Vec<usize>,
-    /// Weight and guaranteed time of every distinct block of the cycle.
-    pub patterns: Vec<(f64, f64)>,
+    pub critical_chain: Vec<NodeId>,
+    /// Guaranteed time of every distinct block of the cycle.
+    pub distribution: Vec<WorkShare>,
     /// The cycle was longer than the cap, so all bursts were taken to fall together always.
     pub capped: bool,
 }
@@ -72,12 +71,12 @@ impl BlockLoad {
     /// Worst block as a share of the deadline.
     #[must_use]
     pub fn worst_ratio(&self) -> f64 {
-        self.guaranteed_us / self.deadline_us
+        self.guaranteed / self.deadline
     }
 
     /// Mean block as a share of the deadline.
     #[must_use]
     pub fn mean_ratio(&self) -> f64 {
-        self.mean_us / self.deadline_us
+        self.mean / self.deadline
     }
 }

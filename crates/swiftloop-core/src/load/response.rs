@@ -1,14 +1,16 @@
 //! Two priorities: cue blocks come first, roll blocks get the time that is left. Response-time analysis
 //! (Joseph and Pandya 1986): `R = C_roll + ⌈R / T_cue⌉ × C_cue`, the least solution.
 
-/// The longest time from release to completion of a roll block of `roll_us`, while cue blocks of `cue_us` come
-/// every `cue_period_us` and go first; nothing when it is longer than `limit_us` or never ends.
+use crate::units::Micros;
+
+/// The longest time from release to completion of a roll block, while cue blocks come every `cue_period` and go first;
+/// nothing when it is longer than `limit` or never ends.
 #[must_use]
-pub fn response_time(roll_us: f64, cue_us: f64, cue_period_us: f64, limit_us: f64) -> Option<f64> {
-    let mut response = roll_us + cue_us;
-    while response <= limit_us {
-        let next = roll_us + (response / cue_period_us - 1e-12).ceil().max(1.0) * cue_us;
-        if next <= response + 1e-9 {
+pub fn response_time(roll: Micros, cue: Micros, cue_period: Micros, limit: Micros) -> Option<Micros> {
+    let mut response = roll + cue;
+    while response <= limit {
+        let next = roll + cue * (response / cue_period - 1e-12).ceil().max(1.0);
+        if next.raw() <= response.raw() + 1e-9 {
             return Some(next);
         }
         response = next;
@@ -18,8 +20,13 @@ pub fn response_time(roll_us: f64, cue_us: f64, cue_period_us: f64, limit_us: f6
 
 #[cfg(test)]
 mod tests {
-    use super::response_time;
+    use crate::units::Micros;
     use proptest::prelude::*;
+
+    fn response_time(roll: f64, cue: f64, period: f64, limit: f64) -> Option<f64> {
+        let [roll, cue, period, limit] = [roll, cue, period, limit].map(Micros::new);
+        super::response_time(roll, cue, period, limit).map(Micros::raw)
+    }
 
     /// A preemptive two-priority processor stepped event by event, released together: the critical instant.
     fn simulate(roll: f64, cue: f64, period: f64, until: f64) -> Option<f64> {

@@ -1,16 +1,30 @@
 //! Scheduling a block's graph on P workers: the longest chain, Graham's bound for any order, and the list
 //! schedule by longest remaining path. Costs are per node; `order` has every node after all that feed it.
 
+use crate::ids::NodeId;
 use crate::session::Routes;
+use crate::units::Micros;
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
+use typed_index_collections::{TiSlice, TiVec};
+
+/// The cost of every node.
+type Costs = TiSlice<NodeId, Micros>;
+/// Which nodes belong to the block.
+type Included = TiSlice<NodeId, bool>;
+
+fn nothing<T: Clone>(cost: &Costs, value: T) -> TiVec<NodeId, T> {
+    std::iter::repeat_n(value, cost.len()).collect()
+}
 
 /// The longest chain through the nodes that are `included`, and the nodes on it from first to last.
 #[must_use]
-pub fn critical_path(routes: &Routes, cost: &[f64], included: impl Fn(usize) -> bool) -> (f64, Vec<usize>) {
-    let mut done = vec![0.0f64; cost.len()];
-    let mut from: Vec<Option<usize>> = vec![None; cost.len()];
-    let (mut longest, mut last) = (0.0, None);
+pub fn critical_path(routes: &Routes, cost: &Costs, included: &Included) -> (Micros, Vec<NodeId>) {
+    let mut done = nothing(cost, Micros::new(0.0));
+    let mut from = nothing(cost, None);
+    let (mut longest, mut last) = (Micros::new(0.0), None);
     for &n in &routes.order {
-        if !included(n) {
+        if !included[n] {
             continue;
         }
         let end = done[n] + cost[n];
@@ -18,7 +32,7 @@ pub fn critical_path(routes: &Routes, cost: &[f64], included: impl Fn(usize) -> 
             (longest, last) = (end, Some(n));
         }
         for &t in &routes.nodes[n].to {
-            if end > done[t] && included(t) {
+            if end > done[t] && included[t] {
                 done[t] = end;
                 from[t] = Some(n);
             }
@@ -35,9 +49,9 @@ pub fn critical_path(routes: &Routes, cost: &[f64], included: impl Fn(usize) -> 
 
 /// Length of the longest chain through included nodes, without naming it: what the search asks over and over.
 #[must_use]
-pub fn chain_length(routes: &Routes, cost: &[f64], included: &[bool]) -> f64 {
-    let mut done = vec![0.0f64; cost.len()];
-    let mut longest = 0.0f64;
+pub fn chain_length(routes: &Routes, cost: &Costs, included: &Included) -> Micros {
+    let mut done = nothing(cost, Micros::new(0.0));
+    let mut longest = Micros::new(0.0);
     for &n in &routes.order {
         if !included[n] {
             continue;
@@ -56,40 +70,38 @@ pub fn chain_length(routes: &Routes, cost: &[f64], included: &[bool]) -> f64 {
 /// The longest any order of work can take in which no worker idles while there is work (Graham 1969):
 /// `total/P + (1 − 1/P) × critical path`. At most (2 − 1/P) times the best possible.
 #[must_use]
-pub fn graham_bound(total: f64, critical: f64, workers: u32) -> f64 {
+pub fn graham_bound(total: Micros, critical: Micros, workers: u32) -> Micros {
     let p = f64::from(workers.max(1));
-    total / p + (1.0 - 1.0 / p) * critical
+    total / p + critical * (1.0 - 1.0 / p)
 }
 
 /// Length of the list schedule by longest remaining path: whenever a worker is free it takes the ready node
 /// with the longest way still to go.
 #[must_use]
-pub fn list_schedule(routes: &Routes, cost: &[f64], workers: u32, included: impl Fn(usize) -> bool) -> f64 {
-    let count = cost.len();
-    let mut waiting = vec![0usize; count];
-    let mut remaining = cost.to_vec();
+pub fn list_schedule(routes: &Routes, cost: &Costs, workers: u32, included: &Included) -> Micros {
+    let mut waiting = nothing(cost, 0usize);
+    let mut remaining = cost.to_owned();
     for &n in routes.order.iter().rev() {
-        let to = routes.nodes[n].to.iter().filter(|&&t| included(t));
-        remaining[n] = cost[n] + to.map(|&t| remaining[t]).fold(0.0, f64::max);
+        let to = routes.nodes[n].to.iter().filter(|&&t| included[t]);
+        remaining[n] = cost[n] + to.map(|&t| remaining[t]).fold(Micros::new(0.0), Micros::max);
     }
-    for n in (0..count).filter(|&n| included(n)) {
+    for n in cost.keys().filter(|&n| included[n]) {
         for &t in &routes.nodes[n].to {
             waiting[t] += 1;
         }
     }
-    let mut ready: std::collections::BinaryHeap<(Key, usize)> =
-        (0..count).filter(|&n| included(n) && waiting[n] == 0).map(|n| (Key(remaining[n]), n)).collect();
-    let mut running: std::collections::BinaryHeap<(std::cmp::Reverse<Key>, usize)> =
-        std::collections::BinaryHeap::new();
-    let mut now = 0.0;
+    let first = cost.keys().filter(|&n| included[n] && waiting[n] == 0);
+    let mut ready: BinaryHeap<(Key, NodeId)> = first.map(|n| (Key(remaining[n]), n)).collect();
+    let mut running: BinaryHeap<(Reverse<Key>, NodeId)> = BinaryHeap::new();
+    let mut now = Micros::new(0.0);
     loop {
         while running.len() < workers.max(1) as usize {
             let Some((_, n)) = ready.pop() else { break };
-            running.push((std::cmp::Reverse(Key(now + cost[n])), n));
+            running.push((Reverse(Key(now + cost[n])), n));
         }
-        let Some((std::cmp::Reverse(Key(end)), n)) = running.pop() else { return now };
+        let Some((Reverse(Key(end)), n)) = running.pop() else { return now };
         now = end;
-        for &t in routes.nodes[n].to.iter().filter(|&&t| included(t)) {
+        for &t in routes.nodes[n].to.iter().filter(|&&t| included[t]) {
             waiting[t] -= 1;
             if waiting[t] == 0 {
                 ready.push((Key(remaining[t]), t));
@@ -98,9 +110,9 @@ pub fn list_schedule(routes: &Routes, cost: &[f64], workers: u32, included: impl
     }
 }
 
-/// A time that can be ordered (never NaN here).
+/// A time that can be ordered (never "not a number").
 #[derive(PartialEq, Clone, Copy)]
-struct Key(f64);
+struct Key(Micros);
 
 impl Eq for Key {}
 
@@ -112,6 +124,6 @@ impl PartialOrd for Key {
 
 impl Ord for Key {
     fn cmp(&self, other: &Self) -> std::cmp::Ordering {
-        self.0.total_cmp(&other.0)
+        self.0.raw().total_cmp(&other.0.raw())
     }
 }

@@ -2,22 +2,30 @@
 //! of every processor come in, the delay at every node comes out. With delay compensation every live branch
 //! that meets another is held back to the slowest, so the longest path counts; without it, the direct path.
 
+use crate::ids::{NodeId, ProcessorId};
 use crate::session::{Session, State};
 use crate::units::{Frames, Range};
+use typed_index_collections::TiVec;
 
 /// Delay of live sound at every node of the routing, and how it comes about.
 #[derive(Debug, Clone)]
 pub struct Chains {
     /// Delay at the output of each node; none where no live sound passes.
-    pub delay: Vec<Option<f64>>,
+    pub delay: TiVec<NodeId, Option<Frames>>,
     /// The feeding node on the slowest path.
-    from: Vec<Option<usize>>,
+    from: TiVec<NodeId, Option<NodeId>>,
 }
 
 impl Chains {
+    /// Delay at the output of a node; nothing where no live sound passes.
+    #[must_use]
+    pub fn at(&self, node: NodeId) -> Frames {
+        self.delay[node].unwrap_or(Frames::new(0.0))
+    }
+
     /// Nodes on the slowest path to `node`, from the source on.
     #[must_use]
-    pub fn path(&self, node: usize) -> Vec<usize> {
+    pub fn path(&self, node: NodeId) -> Vec<NodeId> {
         let mut path = vec![node];
         while let Some(before) = self.from[path[path.len() - 1]] {
             path.push(before);
@@ -30,7 +38,7 @@ impl Chains {
 /// Latency of every processor of the session as it stands: a processor that is switched off but loaded may
 /// still hold its delay, so its low figure is zero and its typical one is not.
 #[must_use]
-pub fn latencies(session: &Session) -> Vec<Range<Frames>> {
+pub fn latencies(session: &Session) -> TiVec<ProcessorId, Range<Frames>> {
     let main = &session.main;
     let owners = session.tracks.iter().map(|t| (&t.processors, t.disabled));
     let owners = owners.chain(session.buses.iter().map(|b| (&b.processors, b.disabled)));
@@ -40,7 +48,7 @@ pub fn latencies(session: &Session) -> Vec<Range<Frames>> {
         .map(|(p, disabled)| match p.state {
             _ if disabled => Range::zero(),
             State::Active => Range::exact(p.latency_frames),
-            State::Off => Range::spanning(Frames(0.0), p.latency_frames, p.latency_frames),
+            State::Off => Range::spanning(Frames::new(0.0), p.latency_frames, p.latency_frames),
             State::Unloaded => Range::zero(),
         })
         .collect()
@@ -48,18 +56,18 @@ pub fn latencies(session: &Session) -> Vec<Range<Frames>> {
 
 /// Delay of live sound at every node: the slowest of all live branches that meet there.
 #[must_use]
-pub fn compensated(session: &Session, live: &[usize], latency: impl Fn(usize) -> f64) -> Chains {
+pub fn compensated(session: &Session, live: &[NodeId], latency: impl Fn(ProcessorId) -> Frames) -> Chains {
     let routes = session.routes();
-    let mut delay: Vec<Option<f64>> = vec![None; routes.nodes.len()];
-    let mut from = vec![None; routes.nodes.len()];
+    let mut delay: TiVec<NodeId, Option<Frames>> = std::iter::repeat_n(None, routes.nodes.len()).collect();
+    let mut from: TiVec<NodeId, Option<NodeId>> = std::iter::repeat_n(None, routes.nodes.len()).collect();
     for &n in live {
-        delay[n] = Some(0.0);
+        delay[n] = Some(Frames::new(0.0));
     }
     let direct_only = !session.engine.delay_compensation;
     for &n in &routes.order {
         let Some(arrives) = delay[n] else { continue };
         let node = &routes.nodes[n];
-        let leaves = arrives + node.processors.clone().map(&latency).sum::<f64>();
+        let leaves = arrives + node.processors().map(&latency).sum::<Frames>();
         delay[n] = Some(leaves);
         // Without compensation the sends arrive on their own time; what is heard first is the direct path.
         let targets = if direct_only { &node.to[..node.to.len().min(1)] } else { &node.to[..] };
@@ -79,7 +87,7 @@ mod tests {
     use crate::session::Routes;
 
     /// Every path from `from` to `to`, by walking.
-    fn paths(routes: &Routes, from: usize, to: usize) -> Vec<Vec<usize>> {
+    fn paths(routes: &Routes, from: NodeId, to: NodeId) -> Vec<Vec<NodeId>> {
         if from == to {
             return vec![vec![to]];
         }
@@ -119,16 +127,20 @@ phase = [{ kind = "mixing" }]
         let session = Session::checked(toml::from_str(text).expect("a session"), &tables).expect("true");
         let routes = session.routes();
         let latency = latencies(&session);
-        let of = |p: usize| latency[p].typical().0;
+        let of = |p: ProcessorId| latency[p].typical();
         for live in [vec![0], vec![1], vec![0, 1]] {
+            let live: Vec<NodeId> = live.into_iter().map(NodeId::from).collect();
             let chains = compensated(&session, &live, of);
-            for target in 0..routes.nodes.len() {
-                let cost = |path: &Vec<usize>| -> f64 {
-                    path.iter().flat_map(|&n| routes.nodes[n].processors.clone()).map(of).sum()
+            for target in routes.nodes.keys() {
+                let cost = |path: &Vec<NodeId>| -> Frames {
+                    path.iter().flat_map(|&n| routes.nodes[n].processors()).map(of).sum()
                 };
-                let all =
-                    live.iter().flat_map(|&l| paths(routes, l, target)).map(|p| cost(&p)).reduce(f64::max);
-                assert_eq!(chains.delay[target], all, "live {live:?}, node {target}");
+                let all = live
+                    .iter()
+                    .flat_map(|&l| paths(routes, l, target))
+                    .map(|p| cost(&p))
+                    .reduce(|a, b| if b > a { b } else { a });
+                assert_eq!(chains.delay[target], all, "live {live:?}, node {target:?}");
                 if let (Some(longest), true) = (all, !live.contains(&target)) {
                     assert_eq!(cost(&chains.path(target)), longest);
                 }

@@ -1,9 +1,10 @@
 //! The electric legs of a setting: converters, transport, safety, blocks. Taken from what was measured, or
 //! else reported, or else declared, or else assumed, in that order of trust.
 
-use super::{Bench, Fit, Leg, Part, Setting, fit};
+use super::{Context, Fit, Leg, LegKind, LegNote, Setting, fit};
 use crate::rig::{MeasuredTrip, PlaceKind};
-use crate::units::{Block, Figure, Frames, Ms, Origin, Range};
+use crate::units::{Block, Blocks, Figure, Frames, Ms, Origin, Range, Share};
+use num_integer::Integer;
 
 /// Electric legs of one setting.
 #[derive(Debug, Clone)]
@@ -18,8 +19,9 @@ pub struct Electric {
     pub fit: Option<Fit>,
 }
 
-fn leg(name: &str, figure: Figure<Ms>, note: String) -> Leg {
-    Leg { name: name.into(), part: Part::Electric, span: figure.range, origin: figure.origin, note }
+fn leg(kind: LegKind, figure: Figure<Ms>, note: LegNote) -> Leg {
+    // Delay is never below nothing, whatever figures were put together.
+    Leg { kind, span: figure.range.at_least(Ms::new(0.0)), origin: figure.origin, note }
 }
 
 fn in_ms(figure: Figure<Frames>, setting: &Setting) -> Figure<Ms> {
@@ -29,10 +31,10 @@ fn in_ms(figure: Figure<Frames>, setting: &Setting) -> Figure<Ms> {
 impl Electric {
     /// The electric legs of `setting`.
     #[must_use]
-    pub fn of(bench: &Bench<'_>, setting: &Setting) -> Self {
-        let declared_in = declared(bench, setting, Way::In);
-        let output_alone = declared(bench, setting, Way::Out);
-        match measured(bench, setting) {
+    pub fn of(context: &Context<'_>, setting: &Setting) -> Self {
+        let declared_in = declared(context, setting, Way::In);
+        let output_alone = declared(context, setting, Way::Out);
+        match measured(context, setting) {
             Some((legs, fit)) => {
                 let output_alone = vec![share_out(&legs, &declared_in, &output_alone)];
                 Self { inward: Vec::new(), outward: legs, output_alone, fit }
@@ -44,15 +46,22 @@ impl Electric {
 
 /// Blocks and frames that the measured line shows and the driver's own description does not.
 #[must_use]
-pub fn hidden(bench: &Bench<'_>, setting: &Setting, line: &Fit) -> (f64, Frames) {
-    let model = bench.model(setting);
-    let blocks_in = bench.driver(setting).blocks_in.unwrap_or(model.blocks_in);
-    let described = blocks_in.typical().0 + bench.blocks_out(setting).typical().0;
+pub fn hidden(context: &Context<'_>, setting: &Setting, line: &Fit) -> (Blocks, Frames) {
+    let described = described_blocks(context, setting).typical();
     let sum = |way| {
-        declared(bench, setting, way).iter().map(|l| l.span.typical().frames_at(setting.rate).0).sum::<f64>()
+        declared(context, setting, way)
+            .iter()
+            .map(|l| l.span.typical().frames_at(setting.rate))
+            .sum::<Frames>()
     };
-    let fixed = sum(Way::In) + sum(Way::Out) - described * setting.buffer.block.frames().0;
-    (line.blocks - described, Frames(line.fixed.0 - fixed))
+    let fixed = sum(Way::In) + sum(Way::Out) - setting.buffer.block.frames() * described.raw();
+    (Blocks::new(line.blocks) - described, line.fixed - fixed)
+}
+
+/// Blocks held on both ways, as described.
+fn described_blocks(context: &Context<'_>, setting: &Setting) -> Range<Blocks> {
+    let blocks_in = context.driver(setting).blocks_in.unwrap_or(context.model(setting).blocks_in);
+    blocks_in.plus(context.blocks_out(setting))
 }
 
 /// The way out as its described share of a measured round trip: at least what is described, at most what the shortest
@@ -60,18 +69,17 @@ pub fn hidden(bench: &Bench<'_>, setting: &Setting, line: &Fit) -> (f64, Frames)
 fn share_out(trip: &[Leg], inward: &[Leg], outward: &[Leg]) -> Leg {
     let sum = |legs: &[Leg]| legs.iter().fold(Range::<Ms>::zero(), |s, l| s.plus(l.span));
     let (trip, inward, outward) = (sum(trip), sum(inward), sum(outward));
-    let share = outward.typical().0 / (inward.typical().0 + outward.typical().0).max(1e-9);
+    let share = outward.typical().raw() / (inward.typical() + outward.typical()).raw().max(1e-9);
     let typical = trip.typical() * share;
     // What the trip has beyond the description may lie on either way.
-    let low = outward.low().0.min(typical.0);
-    let high = (trip.high() - inward.low()).0.max(typical.0);
+    let low = outward.low().raw().min(typical.raw());
+    let high = (trip.high() - inward.low()).raw().max(typical.raw());
     Leg {
-        name: "way out".into(),
-        part: Part::Split,
-        span: Range::spanning(Ms(low), typical, Ms(high)),
+        kind: LegKind::WayOut,
+        span: Range::spanning(Ms::new(low), typical, Ms::new(high)),
         // The sum is measured, but where it splits rests on the description.
         origin: Origin::Assumed,
-        note: format!("{:.0} % of the measured round trip, as described", share * 100.0),
+        note: LegNote::ShareOfTrip(Share::new(share)),
     }
 }
 
@@ -88,68 +96,29 @@ impl Way {
     }
 }
 
-fn declared(bench: &Bench<'_>, setting: &Setting, way: Way) -> Vec<Leg> {
-    let (interface, driver, model) = (bench.interface(setting), bench.driver(setting), bench.model(setting));
-    let assume = &bench.tables.assume;
+fn declared(context: &Context<'_>, setting: &Setting, way: Way) -> Vec<Leg> {
+    let (interface, driver) = (context.interface(setting), context.driver(setting));
     let rate = setting.rate;
-
     let declared_converter = interface.converters.iter().find(|c| c.rate_hz == rate);
     let converter = Figure::declared_or(
         declared_converter.map(|c| way.pick(c.in_frames, c.out_frames)),
-        assume.converter_frames,
+        context.tables.assume.converter_frames,
     );
-    let converter = leg(way.pick("converter in", "converter out"), in_ms(converter, setting), String::new());
+    let kind = way.pick(LegKind::ConverterIn, LegKind::ConverterOut);
+    let converter = leg(kind, in_ms(converter, setting), LegNote::None);
 
     let reported =
         driver.reported.iter().find(|r| r.rate_hz == rate && Some(r.buffer_frames) == known_block(setting));
-    let middle = if let Some(reported) = reported {
-        let claimed = way.pick(reported.in_frames, reported.out_frames).at(rate);
-        let hidden = way.pick(assume.hidden_in_ms, assume.hidden_out_ms);
-        let range = Range::spanning(claimed, claimed, claimed + hidden);
-        let name = way.pick("driver in, as it reports", "driver out, as it reports");
-        vec![leg(
-            name,
-            Figure { range, origin: Origin::Reported },
-            "reports leave out what the driver hides".into(),
-        )]
-    } else {
-        let link = bench.tables.connection(&interface.connection);
-        let link_ms = link.map_or(Range::zero(), |l| way.pick(l.in_ms, l.out_ms));
-        let transport = match way.pick(interface.transport_in_frames, interface.transport_out_frames) {
-            Some(frames) => Figure { range: frames.at(rate), origin: Origin::Declared },
-            None => Figure { range: link_ms, origin: Origin::Assumed },
-        };
-        let safety = way.pick(interface.safety_in_frames, interface.safety_out_frames);
-        let safety = in_ms(Figure::declared_or(safety, assume.safety_frames), setting);
-        let fixed =
-            Figure { range: way.pick(model.fixed_in_ms, model.fixed_out_ms), origin: Origin::Assumed };
-        let blocks = if way == Way::In {
-            Figure::declared_or(driver.blocks_in, model.blocks_in)
-        } else {
-            let given = setting.buffer.count.is_some() || driver.blocks_out.is_some();
-            Figure {
-                range: bench.blocks_out(setting),
-                origin: if given { Origin::Declared } else { Origin::Assumed },
-            }
-        };
-        let doubt = setting.buffer.doubt;
-        let product = |b: f64, f: Frames| Ms(b * f.at(rate).0);
-        let held = Range::spanning(
-            product(blocks.range.low().0, doubt.low()),
-            product(blocks.range.typical().0, doubt.typical()),
-            product(blocks.range.high().0, doubt.high()),
-        );
-        let origin = if doubt.spread().0 > 0.0 { Origin::Assumed } else { blocks.origin };
-        let note = format!("{} × {}", short(blocks.range.typical().0), setting.buffer.block);
-        let mut legs = vec![
-            leg(way.pick("transport in", "transport out"), transport, interface.connection.clone()),
-            leg(way.pick("safety in", "safety out"), safety, String::new()),
-            leg(way.pick("capture blocks", "playback blocks"), Figure { range: held, origin }, note),
-        ];
-        if fixed.range.high().0 > 0.0 {
-            legs.push(leg(way.pick("driver overhead in", "driver overhead out"), fixed, model.name.clone()));
+    let middle = match reported {
+        Some(reported) => {
+            let claimed = way.pick(reported.in_frames, reported.out_frames).at(rate);
+            let assume = &context.tables.assume;
+            let hidden = way.pick(assume.hidden_in_ms, assume.hidden_out_ms);
+            let range = Range::spanning(claimed, claimed, claimed + hidden);
+            let kind = way.pick(LegKind::ReportedIn, LegKind::ReportedOut);
+            vec![leg(kind, Figure { range, origin: Origin::Reported }, LegNote::HiddenByReport)]
         }
-        legs
+        None => described(context, setting, way),
     };
     let mut legs: Vec<Leg> = std::iter::once(converter).chain(middle).collect();
     if way == Way::Out {
@@ -158,9 +127,49 @@ fn declared(bench: &Bench<'_>, setting: &Setting, way: Way) -> Vec<Leg> {
     legs
 }
 
-/// A number without needless decimals.
-fn short(x: f64) -> String {
-    if (x - x.round()).abs() < 1e-9 { format!("{x:.0}") } else { format!("{x:.2}") }
+/// Transport, safety, blocks and overhead of a driver that reports nothing.
+fn described(context: &Context<'_>, setting: &Setting, way: Way) -> Vec<Leg> {
+    let (interface, driver, model) =
+        (context.interface(setting), context.driver(setting), context.model(setting));
+    let link = context.rig.connection(setting.interface);
+    let transport = match way.pick(interface.transport_in_frames, interface.transport_out_frames) {
+        Some(frames) => Figure { range: frames.at(setting.rate), origin: Origin::Declared },
+        None => Figure { range: way.pick(link.in_ms, link.out_ms), origin: Origin::Assumed },
+    };
+    let safety = way.pick(interface.safety_in_frames, interface.safety_out_frames);
+    let safety = in_ms(Figure::declared_or(safety, context.tables.assume.safety_frames), setting);
+    let fixed = Figure { range: way.pick(model.fixed_in_ms, model.fixed_out_ms), origin: Origin::Assumed };
+    let blocks = if way == Way::In {
+        Figure::declared_or(driver.blocks_in, model.blocks_in)
+    } else {
+        let given = setting.buffer.count.is_some() || driver.blocks_out.is_some();
+        let origin = if given { Origin::Declared } else { Origin::Assumed };
+        Figure { range: context.blocks_out(setting), origin }
+    };
+    let doubt = setting.buffer.doubt;
+    let product = |b: Blocks, f: Frames| f.at(setting.rate) * b.raw();
+    let held = Range::spanning(
+        product(blocks.range.low(), doubt.low()),
+        product(blocks.range.typical(), doubt.typical()),
+        product(blocks.range.high(), doubt.high()),
+    );
+    let origin = if doubt.spread().raw() > 0.0 { Origin::Assumed } else { blocks.origin };
+    let (count, block) = (blocks.range.typical(), setting.buffer.block);
+    let connection = LegNote::Connection(interface.connection.clone());
+    let mut legs = vec![
+        leg(way.pick(LegKind::TransportIn, LegKind::TransportOut), transport, connection),
+        leg(way.pick(LegKind::SafetyIn, LegKind::SafetyOut), safety, LegNote::None),
+        leg(
+            way.pick(LegKind::CaptureBlocks, LegKind::PlaybackBlocks),
+            Figure { range: held, origin },
+            LegNote::Blocks { count, block, beyond: None },
+        ),
+    ];
+    if fixed.range.high().raw() > 0.0 {
+        let kind = way.pick(LegKind::OverheadIn, LegKind::OverheadOut);
+        legs.push(leg(kind, fixed, LegNote::Model(model.name.clone())));
+    }
+    legs
 }
 
 /// The block of a setting when the panel shows figures.
@@ -168,105 +177,125 @@ fn known_block(setting: &Setting) -> Option<Block> {
     setting.buffer.speed.is_none().then_some(setting.buffer.block)
 }
 
+/// Differences from the description that are told: a quarter of a block, a frame.
+const TOLD: (f64, f64) = (0.25, 1.0);
+
 /// Legs from measured round trips at this rate, or nothing when there are none that apply.
-fn measured(bench: &Bench<'_>, setting: &Setting) -> Option<(Vec<Leg>, Option<Fit>)> {
+fn measured(context: &Context<'_>, setting: &Setting) -> Option<(Vec<Leg>, Option<Fit>)> {
     let trips: Vec<&MeasuredTrip> =
-        bench.driver(setting).measured.iter().filter(|t| t.rate_hz == setting.rate).collect();
+        context.driver(setting).measured.iter().filter(|t| t.rate_hz == setting.rate).collect();
     let figure = |range: Range<Frames>| Figure { range: range.at(setting.rate), origin: Origin::Measured };
+    let whole = |range| vec![leg(LegKind::RoundTrip, figure(range), LegNote::AllTogether)];
     if let Some(name) = &setting.buffer.speed {
         let trip = trips.iter().find(|t| t.speed.as_ref() == Some(name))?;
-        let note = "converters, transport and blocks together".to_string();
-        return Some((vec![leg("interface round trip", figure(trip.round_trip_frames), note)], None));
+        return Some((whole(trip.round_trip_frames), None));
     }
     let points: Vec<(Block, Range<Frames>)> =
         trips.iter().filter_map(|t| Some((t.buffer_frames?, t.round_trip_frames))).collect();
     let n = setting.buffer.block;
-    let here = points.iter().filter(|p| p.0 == n).map(|p| p.1).reduce(|a, b| {
-        Range::spanning(
-            Frames(a.low().0.min(b.low().0)),
-            Frames((a.typical().0 + b.typical().0) / 2.0),
-            Frames(a.high().0.max(b.high().0)),
-        )
-    });
+    let here: Vec<Range<Frames>> = points.iter().filter(|p| p.0 == n).map(|p| p.1).collect();
+    let here = together(&here);
     let typical: Vec<(Block, Frames)> = points.iter().map(|p| (p.0, p.1.typical())).collect();
-    if let Some(line) = fit(&typical) {
-        let blocks = line.blocks * n.frames().0;
-        let spread = points.iter().map(|p| p.1.spread().0).fold(0.0, f64::max) / 2.0 + line.unexplained.0;
+    if let Some(line) = fit(&typical).and_then(|line| line.usable(&typical).ok()) {
+        let blocks = n.frames() * line.blocks;
+        if let Some(range) = here.filter(|r| r.low() < blocks) {
+            // Less than the line's blocks alone: at this buffer the line says nothing.
+            return Some((whole(range), None));
+        }
+        let spread =
+            points.iter().map(|p| p.1.spread().raw()).fold(0.0, f64::max) / 2.0 + line.unexplained.raw();
         // A point measured at this very buffer beats the line through all of them.
         let fixed = match here {
-            Some(r) => r.map(|f| Frames(f.0 - blocks)),
-            None => Range::spanning(Frames(line.fixed.0 - spread), line.fixed, Frames(line.fixed.0 + spread)),
+            Some(r) => r.map(|f| f - blocks),
+            None => {
+                let spread = Frames::new(spread);
+                Range::spanning(line.fixed - spread, line.fixed, line.fixed + spread)
+            }
         };
-        let (extra_blocks, extra_frames) = hidden(bench, setting, &line);
-        let blocks_note = match extra_blocks {
-            x if x > 0.25 => format!("{} × {n}, {} more than it says", short(line.blocks), short(x)),
-            x if x < -0.25 => format!("{} × {n}, {} fewer than it says", short(line.blocks), short(-x)),
-            _ => format!("{} × {n}", short(line.blocks)),
-        };
-        let fixed_note = match extra_frames.0 {
-            x if x >= 1.0 => format!("{x:.0} frames more than described"),
-            _ => "converters, transport, safety".to_string(),
-        };
+        let (extra_blocks, extra_frames) = hidden(context, setting, &line);
+        let beyond = (extra_blocks.raw().abs() > TOLD.0).then_some(extra_blocks);
+        let count = Blocks::new(line.blocks);
+        let more = (extra_frames.raw() >= TOLD.1).then_some(extra_frames);
         let legs = vec![
-            leg("blocks, as measured", figure(Range::exact(Frames(blocks))), blocks_note),
-            leg("fixed part, as measured", figure(fixed), fixed_note),
+            leg(
+                LegKind::MeasuredBlocks,
+                figure(Range::exact(blocks)),
+                LegNote::Blocks { count, block: n, beyond },
+            ),
+            leg(LegKind::MeasuredFixed, figure(fixed), LegNote::BeyondDescription(more)),
         ];
         return Some((legs, Some(line)));
     }
     if let Some(range) = here {
-        let note = "converters, transport and blocks together".to_string();
-        return Some((vec![leg("interface round trip", figure(range), note)], None));
+        return Some((whole(range), None));
     }
     // One other buffer was measured: its fixed part is known if the model's number of blocks is right.
     let &(other, trip) = points.first()?;
-    let model = bench.model(setting);
-    let blocks_in = bench.driver(setting).blocks_in.unwrap_or(model.blocks_in);
-    let held = blocks_in.plus(bench.blocks_out(setting));
-    let blocks = held.map(|b| Ms(b.0 * n.frames().at(setting.rate).0));
-    let fixed = trip.map(|f| Frames(f.0 - held.typical().0 * other.frames().0));
-    let note = format!("{} × {n}", short(held.typical().0));
+    let held = described_blocks(context, setting);
+    let blocks = held.map(|b| n.frames().at(setting.rate) * b.raw());
+    let fixed = trip.map(|f| f - other.frames() * held.typical().raw());
+    let note = LegNote::Blocks { count: held.typical(), block: n, beyond: None };
     Some((
         vec![
-            leg("capture and playback blocks", Figure { range: blocks, origin: Origin::Assumed }, note),
-            leg("fixed part", figure(fixed), format!("from the round trip measured at {other}")),
+            leg(LegKind::DescribedBlocks, Figure { range: blocks, origin: Origin::Assumed }, note),
+            leg(LegKind::FixedPart, figure(fixed), LegNote::MeasuredAt(other)),
         ],
         None,
     ))
 }
 
+/// Several round trips at one buffer: from the lowest to the highest, typically their mean, in whatever order they stand.
+fn together(trips: &[Range<Frames>]) -> Option<Range<Frames>> {
+    let mean = trips.iter().map(|r| r.typical()).sum::<Frames>() * (1.0 / trips.len().max(1) as f64);
+    let edge = |of: fn(&Range<Frames>) -> f64, pick: fn(f64, f64) -> f64| trips.iter().map(of).reduce(pick);
+    let low = edge(|r| r.low().raw(), f64::min)?;
+    let high = edge(|r| r.high().raw(), f64::max)?;
+    Some(Range::spanning(Frames::new(low), mean, Frames::new(high)))
+}
+
 /// Whether the system converts the rate on the way to this setting's device: a place of the system
 /// disagrees with the session and the driver model resamples.
-pub(super) fn resampler(bench: &Bench<'_>, setting: &Setting, ways: f64) -> Option<Leg> {
-    let interface = &bench.interface(setting).id;
-    let place = bench.rig.places.iter().find(|p| {
+pub(super) fn resampler(context: &Context<'_>, setting: &Setting, ways: f64) -> Option<Leg> {
+    let interface = &context.interface(setting).id;
+    let place = context.rig.places.iter().find(|p| {
         &p.interface == interface
             && p.rate_hz != setting.rate
             && matches!(p.kind, PlaceKind::SystemPlayback | PlaceKind::SystemRecording | PlaceKind::Panel)
     })?;
-    bench.model(setting).resamples.then(|| Leg {
-        name: "resampler".into(),
-        part: Part::Electric,
-        span: bench.tables.assume.resampler_ms.times(ways),
+    context.model(setting).resamples.then(|| Leg {
+        kind: LegKind::Resampler,
+        span: context.tables.assume.resampler_ms.times(ways),
         origin: Origin::Assumed,
-        note: format!("{} runs at {} Hz", place.name, place.rate_hz),
+        note: LegNote::PlaceAt { place: place.name.clone(), rate: place.rate_hz },
     })
 }
 
 /// The delay of fitting the software's own block into the device's: `B − gcd(B, N)` frames.
-pub(super) fn adaptation(bench: &Bench<'_>, setting: &Setting) -> Option<Leg> {
-    let own = bench.session.engine.block_frames?;
-    let n = setting.buffer.block;
-    let frames = own.0 - gcd(own.0, n.0);
+pub(super) fn adaptation(context: &Context<'_>, setting: &Setting) -> Option<Leg> {
+    let own = context.session.engine.block_frames?;
+    let device = setting.buffer.block;
+    let frames = own.get() - own.get().gcd(&device.get());
     (frames > 0).then(|| Leg {
-        name: "block adaptation".into(),
-        part: Part::Software,
-        span: Range::exact(Frames(f64::from(frames)).at(setting.rate)),
+        kind: LegKind::BlockAdaptation,
+        span: Range::exact(Frames::new(f64::from(frames)).at(setting.rate)),
         origin: Origin::Declared,
-        note: format!("the software works in {own}, the device in {n}"),
+        note: LegNote::TwoBlocks { software: own, device },
     })
 }
 
-/// Greatest common divisor (Euclid).
-fn gcd(a: u32, b: u32) -> u32 {
-    if b == 0 { a } else { gcd(b, a % b) }
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_mean_of_several_trips_does_not_depend_on_their_order() {
+        let trips = [400.0, 410.0, 420.0].map(|f| Range::exact(Frames::new(f)));
+        for order in [[0, 1, 2], [2, 1, 0], [1, 2, 0], [1, 0, 2]] {
+            let all = order.map(|i: usize| trips[i]);
+            let mean = together(&all).unwrap();
+            assert_eq!((mean.low().raw(), mean.high().raw()), (400.0, 420.0));
+            assert!((mean.typical().raw() - 410.0).abs() < 1e-9, "{order:?}");
+        }
+        assert!(together(&[]).is_none());
+    }
 }

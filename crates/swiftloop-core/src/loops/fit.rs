@@ -16,7 +16,47 @@ pub struct Fit {
     pub buffers: usize,
 }
 
+/// Why a line cannot be that of a driver.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum UnusableFit {
+    /// A larger buffer came back no later than a smaller one.
+    Shrinks {
+        /// The smaller.
+        smaller: Block,
+        /// The larger.
+        larger: Block,
+    },
+    /// Less than one block in and one out: no driver holds fewer.
+    TooFewBlocks,
+    /// Less than nothing remains beside the blocks.
+    NothingFixed,
+}
+
+/// The least that a driver holds: one block in and one out; a hair less where buffers are not exactly what they say.
+const FEWEST_BLOCKS: f64 = 1.9;
+
 impl Fit {
+    /// The line, if it can be that of a driver; `points` are those that it was fitted to.
+    ///
+    /// # Errors
+    /// [`UnusableFit`]: the recordings were mixed up, or something takes delay off before it is measured.
+    pub fn usable(self, points: &[(Block, Frames)]) -> Result<Self, UnusableFit> {
+        for (block, trip) in points {
+            let quicker = points.iter().find(|(other, t)| other > block && t <= trip);
+            if let Some((larger, _)) = quicker {
+                return Err(UnusableFit::Shrinks { smaller: *block, larger: *larger });
+            }
+        }
+        if self.blocks < FEWEST_BLOCKS {
+            return Err(UnusableFit::TooFewBlocks);
+        }
+        // As far below nothing as the points lie off the line is chance.
+        if self.fixed.raw() < -self.unexplained.raw() - 1.0 {
+            return Err(UnusableFit::NothingFixed);
+        }
+        Ok(self)
+    }
+
     /// The blocks held, when they are a whole number (within a fiftieth); else something in the way works in blocks of
     /// its own, or the buffers were not what they were called.
     #[must_use]
@@ -36,19 +76,24 @@ pub fn fit(points: &[(Block, Frames)]) -> Option<Fit> {
         return None;
     }
     let n = points.len() as f64;
-    let mean_x = points.iter().map(|p| p.0.frames().0).sum::<f64>() / n;
-    let mean_y = points.iter().map(|p| p.1.0).sum::<f64>() / n;
+    let mean_x = points.iter().map(|p| p.0.frames().raw()).sum::<f64>() / n;
+    let mean_y = points.iter().map(|p| p.1.raw()).sum::<f64>() / n;
     let (mut xy, mut xx) = (0.0, 0.0);
     for (block, trip) in points {
-        let x = block.frames().0 - mean_x;
-        xy += x * (trip.0 - mean_y);
+        let x = block.frames().raw() - mean_x;
+        xy += x * (trip.raw() - mean_y);
         xx += x * x;
     }
     let blocks = xy / xx;
     let fixed = mean_y - blocks * mean_x;
-    let miss = |p: &(Block, Frames)| (p.1.0 - blocks * p.0.frames().0 - fixed).abs();
+    let miss = |p: &(Block, Frames)| (p.1.raw() - blocks * p.0.frames().raw() - fixed).abs();
     let unexplained = points.iter().map(miss).fold(0.0, f64::max);
-    Some(Fit { blocks, fixed: Frames(fixed), unexplained: Frames(unexplained), buffers: sizes.len() })
+    Some(Fit {
+        blocks,
+        fixed: Frames::new(fixed),
+        unexplained: Frames::new(unexplained),
+        buffers: sizes.len(),
+    })
 }
 
 #[cfg(test)]
@@ -59,23 +104,41 @@ mod tests {
     proptest! {
         #[test]
         fn a_line_is_found_again(k in 0.5f64..8.0, c in 0.0f64..500.0, sizes in prop::collection::btree_set(1u32..4096, 2..8)) {
-            let points: Vec<_> = sizes.iter().map(|&n| (Block(n), Frames(k * f64::from(n) + c))).collect();
+            let points: Vec<_> = sizes.iter().map(|&n| (Block::new(n), Frames::new(k * f64::from(n) + c))).collect();
             let line = fit(&points).unwrap();
-            prop_assert!((line.blocks - k).abs() < 1e-6 && (line.fixed.0 - c).abs() < 1e-3);
-            prop_assert!(line.unexplained.0 < 1e-3);
+            prop_assert!((line.blocks - k).abs() < 1e-6 && (line.fixed.raw() - c).abs() < 1e-3);
+            prop_assert!(line.unexplained.raw() < 1e-3);
         }
     }
 
     #[test]
+    fn a_line_that_no_driver_can_have_is_refused() {
+        let of = |trips: &[(u32, f64)]| {
+            let points: Vec<_> = trips.iter().map(|&(n, t)| (Block::new(n), Frames::new(t))).collect();
+            fit(&points).unwrap().usable(&points)
+        };
+        assert!(of(&[(128, 424.4), (256, 808.4), (512, 1576.4)]).is_ok());
+        // Two recordings changed places.
+        assert!(matches!(of(&[(128, 1576.4), (512, 424.4)]), Err(UnusableFit::Shrinks { .. })));
+        assert!(matches!(of(&[(128, 808.4), (256, 424.4), (512, 1576.4)]), Err(UnusableFit::Shrinks { .. })));
+        // The recorder takes most of the delay off.
+        assert_eq!(of(&[(128, 30.0), (256, 31.0)]), Err(UnusableFit::TooFewBlocks));
+        assert_eq!(of(&[(128, 100.0), (256, 500.0)]), Err(UnusableFit::NothingFixed));
+    }
+
+    #[test]
     fn one_buffer_gives_no_line() {
-        assert_eq!(fit(&[(Block(64), Frames(300.0)), (Block(64), Frames(301.0))]), None);
+        assert_eq!(fit(&[(Block::new(64), Frames::new(300.0)), (Block::new(64), Frames::new(301.0))]), None);
     }
 
     #[test]
     fn what_the_line_does_not_explain_is_said() {
-        let line =
-            fit(&[(Block(0x40), Frames(100.0)), (Block(0x80), Frames(200.0)), (Block(0xc0), Frames(330.0))])
-                .unwrap();
-        assert!((line.unexplained.0 - 10.0).abs() < 1e-9, "{line:?}");
+        let line = fit(&[
+            (Block::new(0x40), Frames::new(100.0)),
+            (Block::new(0x80), Frames::new(200.0)),
+            (Block::new(0xc0), Frames::new(330.0)),
+        ])
+        .unwrap();
+        assert!((line.unexplained.raw() - 10.0).abs() < 1e-9, "{line:?}");
     }
 }

@@ -1,215 +1,202 @@
 //! The four kinds of loop, put together from legs: sound, keys, direct, playback.
 
 use super::electric::{adaptation, resampler};
-use super::{Bench, Chains, Electric, Leg, Loop, LoopKind, Part, Setting, limit_for};
+use super::{Chains, Context, Electric, Leg, LegKind, LegNote, Loop, LoopKind, Setting, limit_for};
+use crate::ids::PerformerId;
 use crate::session::{KeysLink, Listens, NoteTiming, Performer, Phase, Source};
-use crate::units::{Figure, Frames, Metres, Ms, Origin, Quantity, Range, SPEED_OF_SOUND_M_S};
+use crate::units::{Figure, Frames, Metres, Ms, Origin, Range, SPEED_OF_SOUND_M_S};
 
 /// MIDI 1.0 electrical specification: 31.25 kbaud, one start bit, eight data bits, one stop bit.
 const FIVE_PIN_MS_PER_BYTE: f64 = 10.0 / 31.25;
 
-fn air(name: &str, declared: Option<Range<Metres>>, assumed: Range<Metres>) -> Leg {
+/// The session's chains with the high and with the low latency figures.
+#[derive(Debug, Clone, Copy)]
+pub struct ChainsRange<'a> {
+    /// With the high figures.
+    pub high: &'a Chains,
+    /// With the low ones.
+    pub low: &'a Chains,
+}
+
+fn air(kind: LegKind, declared: Option<Range<Metres>>, assumed: Range<Metres>) -> Leg {
     let figure = Figure::declared_or(declared, assumed);
     Leg {
-        name: name.into(),
-        part: Part::Air,
-        span: figure.range.map(|m| Ms(m.raw() / SPEED_OF_SOUND_M_S * 1000.0)),
+        kind,
+        span: figure.range.map(|m| Ms::new(m.raw() / SPEED_OF_SOUND_M_S * 1000.0)),
         origin: figure.origin,
-        note: format!("{:.2} m", figure.range.typical().0),
+        note: LegNote::Distance(figure.range.typical()),
     }
 }
 
-/// Every loop of a phase at a setting; `high` and `low` are the session's chains with the high and the low latency
-/// figures, `direct` the performers who are moved to the interface's own mixer.
+/// Every loop of a phase at a setting; `direct` are the performers who are moved to the interface's own mixer.
 #[must_use]
 pub fn loops_of(
-    bench: &Bench<'_>,
+    context: &Context<'_>,
     setting: &Setting,
     phase: &Phase,
-    (high, low): (&Chains, &Chains),
-    direct: &[usize],
+    chains: ChainsRange<'_>,
+    direct: &[PerformerId],
 ) -> Vec<Loop> {
-    let electric = Electric::of(bench, setting);
-    let mut loops: Vec<Loop> = (0..bench.session.performers.len())
-        .filter(|&p| phase.performers.contains(&bench.session.performers[p].id))
-        .map(|p| loop_of(bench, setting, phase, p, &electric, (high, low), direct.contains(&p)))
+    let electric = Electric::of(context, setting);
+    let performers = context.session.performers_in(phase);
+    let mut loops: Vec<Loop> = performers
+        .map(|(p, _)| loop_of(context, setting, phase, p, &electric, chains, direct.contains(&p)))
         .collect();
     if loops.is_empty() {
-        loops.push(playback_loop(bench, setting, &electric));
+        loops.push(playback_loop(context, setting, &electric));
     }
     loops
 }
 
-/// The loop of one performer. `chains` are the live chains with high and with low latency figures.
+/// The loop of one performer.
 #[must_use]
 pub fn loop_of(
-    bench: &Bench<'_>,
+    context: &Context<'_>,
     setting: &Setting,
     phase: &Phase,
-    performer: usize,
+    performer: PerformerId,
     electric: &Electric,
-    chains: (&Chains, &Chains),
+    chains: ChainsRange<'_>,
     direct: bool,
 ) -> Loop {
-    let person = &bench.session.performers[performer];
-    let kind = if direct { LoopKind::Direct } else { kind_of(bench, person) };
+    let person = context.session.performer(performer);
+    let kind = if direct { LoopKind::Direct } else { kind_of(context, person) };
     let legs = match kind {
-        LoopKind::Direct => direct_legs(bench, setting, person),
-        LoopKind::Keys => keys_legs(bench, setting, person, electric, chains),
-        _ => sound_legs(bench, setting, person, electric, chains),
+        LoopKind::Direct => direct_legs(context, setting, person),
+        LoopKind::Keys => keys_legs(context, setting, person, electric, chains),
+        LoopKind::Sound | LoopKind::Playback => sound_legs(context, setting, person, electric, chains),
     };
-    let mut whole = Loop::from_legs(Some(performer), person.title().to_string(), kind, legs);
-    whole.limit = Some(limit_for(bench.tables, person, Some(phase)));
+    let mut whole = Loop::from_legs(Some(performer), kind, legs);
+    whole.limit = Some(limit_for(context.session, performer, phase));
     whole
 }
 
-fn kind_of(bench: &Bench<'_>, person: &Performer) -> LoopKind {
+fn kind_of(context: &Context<'_>, person: &Performer) -> LoopKind {
     let plays_keys = person
         .hears
         .iter()
-        .any(|id| bench.session.tracks.iter().any(|t| &t.id == id && t.source == Source::Instrument));
+        .any(|id| context.session.tracks.iter().any(|t| &t.id == id && t.source == Source::Instrument));
     match person.listens {
         Listens::Direct => LoopKind::Direct,
-        _ if plays_keys => LoopKind::Keys,
-        _ => LoopKind::Sound,
+        Listens::Headphones | Listens::InEars | Listens::Speakers if plays_keys => LoopKind::Keys,
+        Listens::Headphones | Listens::InEars | Listens::Speakers => LoopKind::Sound,
     }
 }
 
-fn air_out(bench: &Bench<'_>, person: &Performer) -> Option<Leg> {
+fn air_out(context: &Context<'_>, person: &Performer) -> Option<Leg> {
     let far = person.listens == Listens::Speakers;
-    far.then(|| air("air from the speakers", person.speaker_m, bench.tables.assume.speaker_distance_m))
+    far.then(|| air(LegKind::AirOut, person.speaker_m, context.tables.assume.speaker_distance_m))
 }
 
 fn sound_legs(
-    b: &Bench<'_>,
-    s: &Setting,
+    context: &Context<'_>,
+    setting: &Setting,
     who: &Performer,
-    e: &Electric,
-    chains: (&Chains, &Chains),
+    electric: &Electric,
+    chains: ChainsRange<'_>,
 ) -> Vec<Leg> {
-    let mut legs = vec![air("air to the microphone", who.mic_m, b.tables.assume.mic_distance_m)];
-    legs.extend(e.inward.iter().cloned());
-    legs.extend(adaptation(b, s));
-    legs.extend(resampler(b, s, 2.0));
-    legs.extend(live_chain(b, s, who, chains));
-    legs.extend(e.outward.iter().cloned());
-    legs.extend(air_out(b, who));
+    let mut legs = vec![air(LegKind::AirIn, who.mic_m, context.tables.assume.mic_distance_m)];
+    legs.extend(electric.inward.iter().cloned());
+    legs.extend(adaptation(context, setting));
+    legs.extend(resampler(context, setting, 2.0));
+    legs.extend(live_path(context, setting, who, chains));
+    legs.extend(electric.outward.iter().cloned());
+    legs.extend(air_out(context, who));
     legs
 }
 
 fn keys_legs(
-    b: &Bench<'_>,
-    s: &Setting,
+    context: &Context<'_>,
+    setting: &Setting,
     who: &Performer,
-    e: &Electric,
-    chains: (&Chains, &Chains),
+    electric: &Electric,
+    chains: ChainsRange<'_>,
 ) -> Vec<Leg> {
-    let assume = &b.tables.assume;
-    let keys = |name: &str, figure: Figure<Ms>, note: String| Leg {
-        name: name.into(),
-        part: Part::Keys,
-        span: figure.range,
-        origin: figure.origin,
-        note,
-    };
+    let assume = &context.tables.assume;
+    let leg = |kind, figure: Figure<Ms>, note| Leg { kind, span: figure.range, origin: figure.origin, note };
     let scan = Figure::declared_or(who.key_scan_ms, assume.key_scan_ms);
     let link = match who.keys {
         KeysLink::FivePin => {
-            let ms = Ms(FIVE_PIN_MS_PER_BYTE * f64::from(assume.five_pin_bytes));
-            keys(
-                "MIDI cable",
-                Figure { range: Range::exact(ms), origin: Origin::Declared },
-                format!("{} bytes at 31.25 kbaud", assume.five_pin_bytes),
-            )
+            let ms = Ms::new(FIVE_PIN_MS_PER_BYTE * f64::from(assume.five_pin_bytes));
+            let figure = Figure { range: Range::exact(ms), origin: Origin::Declared };
+            leg(LegKind::MidiCable, figure, LegNote::Bytes(assume.five_pin_bytes))
         }
-        KeysLink::Usb => keys(
-            "MIDI over USB",
-            Figure { range: assume.usb_poll_ms, origin: Origin::Assumed },
-            "polled each frame or microframe".into(),
-        ),
+        KeysLink::Usb => {
+            let figure = Figure { range: assume.usb_poll_ms, origin: Origin::Assumed };
+            leg(LegKind::MidiUsb, figure, LegNote::Polled)
+        }
     };
-    let doubt = s.buffer.doubt.at(s.rate);
-    let timing = match b.session.engine.note_timing {
-        NoteTiming::Stamped => (doubt, "time-stamped: one block, always"),
+    let doubt = setting.buffer.doubt.at(setting.rate);
+    let (timing, note) = match context.session.engine.note_timing {
+        NoteTiming::Stamped => (doubt, LegNote::Stamped),
         NoteTiming::NextBlock => {
-            (Range::spanning(Ms(0.0), doubt.typical() * 0.5, doubt.high()), "at the next block: it wavers")
+            let range = Range::spanning(Ms::new(0.0), doubt.typical() * 0.5, doubt.high());
+            (range, LegNote::AtNextBlock)
         }
     };
+    let attack = Figure { range: assume.instrument_ms, origin: Origin::Assumed };
     let mut legs = vec![
-        keys("key scan", scan, String::new()),
+        leg(LegKind::KeyScan, scan, LegNote::None),
         link,
-        keys("event timing", Figure { range: timing.0, origin: Origin::Declared }, timing.1.into()),
-        keys(
-            "instrument's attack",
-            Figure { range: assume.instrument_ms, origin: Origin::Assumed },
-            String::new(),
-        ),
+        leg(LegKind::EventTiming, Figure { range: timing, origin: Origin::Declared }, note),
+        leg(LegKind::Attack, attack, LegNote::None),
     ];
-    legs.extend(adaptation(b, s));
-    legs.extend(resampler(b, s, 1.0));
-    legs.extend(live_chain(b, s, who, chains));
+    legs.extend(adaptation(context, setting));
+    legs.extend(resampler(context, setting, 1.0));
+    legs.extend(live_path(context, setting, who, chains));
     // Keys use only the way out; a measured round trip does not say how it splits.
-    legs.extend(e.output_alone.iter().cloned());
-    legs.extend(air_out(b, who));
+    legs.extend(electric.output_alone.iter().cloned());
+    legs.extend(air_out(context, who));
     legs
 }
 
-fn direct_legs(b: &Bench<'_>, s: &Setting, who: &Performer) -> Vec<Leg> {
-    let interface = b.interface(s);
-    let declared = interface.converters.iter().find(|c| c.rate_hz == s.rate);
-    let electric = |name: &str, declared: Option<Range<Frames>>, assumed: Range<Frames>| {
+fn direct_legs(context: &Context<'_>, setting: &Setting, who: &Performer) -> Vec<Leg> {
+    let interface = context.interface(setting);
+    let declared = interface.converters.iter().find(|c| c.rate_hz == setting.rate);
+    let electric = |kind, declared: Option<Range<Frames>>, assumed: Range<Frames>| {
         let figure = Figure::declared_or(declared, assumed);
-        Leg {
-            name: name.into(),
-            part: Part::Electric,
-            span: figure.range.at(s.rate),
-            origin: figure.origin,
-            note: String::new(),
-        }
+        Leg { kind, span: figure.range.at(setting.rate), origin: figure.origin, note: LegNote::None }
     };
-    let assume = &b.tables.assume;
+    let assume = &context.tables.assume;
     vec![
-        air("air to the microphone", who.mic_m, assume.mic_distance_m),
-        electric("converter in", declared.map(|c| c.in_frames), assume.converter_frames),
-        electric("on-board mixer", interface.direct_frames, assume.direct_mixer_frames),
-        electric("converter out", declared.map(|c| c.out_frames), assume.converter_frames),
+        air(LegKind::AirIn, who.mic_m, assume.mic_distance_m),
+        electric(LegKind::ConverterIn, declared.map(|c| c.in_frames), assume.converter_frames),
+        electric(LegKind::OnboardMixer, interface.direct_frames, assume.direct_mixer_frames),
+        electric(LegKind::ConverterOut, declared.map(|c| c.out_frames), assume.converter_frames),
     ]
 }
 
 /// The session's processors between the live track and the cue output, as one leg; nothing when they add nothing.
-fn live_chain(b: &Bench<'_>, s: &Setting, who: &Performer, (high, low): (&Chains, &Chains)) -> Option<Leg> {
-    let cue = b.session.node_of(&who.cue)?;
-    let at = |c: &Chains| Frames(c.delay[cue].unwrap_or(0.0)).at(s.rate);
-    let span = Range::spanning(at(low), at(high), at(high));
-    if span.high().0 <= 0.0 {
+fn live_path(
+    context: &Context<'_>,
+    setting: &Setting,
+    who: &Performer,
+    chains: ChainsRange<'_>,
+) -> Option<Leg> {
+    let cue = context.session.node_of(&who.cue)?;
+    let at = |c: &Chains| c.at(cue).at(setting.rate);
+    let span = Range::spanning(at(chains.low), at(chains.high), at(chains.high));
+    if span.high().raw() <= 0.0 {
         return None;
     }
-    let routes = b.session.routes();
-    let names: Vec<&str> = high
-        .path(cue)
-        .into_iter()
-        .flat_map(|n| {
-            let slow =
-                routes.nodes[n].processors.clone().filter(|&p| b.session.processor(p).latency_frames.0 > 0.0);
-            slow.map(|p| b.session.processor(p).title()).collect::<Vec<_>>()
-        })
-        .collect();
+    let routes = context.session.routes();
+    let slow = chains.high.path(cue).into_iter().flat_map(|n| routes.nodes[n].processors());
+    let slow = slow.filter(|&p| context.session.processor(p).latency_frames.raw() > 0.0);
     Some(Leg {
-        name: "processors on the live path".into(),
-        part: Part::Chain,
+        kind: LegKind::LivePath,
         span,
         origin: Origin::Declared,
-        note: names.join(", "),
+        note: LegNote::Processors(slow.collect()),
     })
 }
 
 /// From the cursor to the ear: output legs only. The main output's processors are compensated by starting
 /// early, so they delay the start of playback but not the cursor.
 #[must_use]
-pub fn playback_loop(bench: &Bench<'_>, setting: &Setting, electric: &Electric) -> Loop {
+pub fn playback_loop(context: &Context<'_>, setting: &Setting, electric: &Electric) -> Loop {
     let mut legs = Vec::new();
-    legs.extend(adaptation(bench, setting));
-    legs.extend(resampler(bench, setting, 1.0));
+    legs.extend(adaptation(context, setting));
+    legs.extend(resampler(context, setting, 1.0));
     legs.extend(electric.output_alone.iter().cloned());
-    Loop::from_legs(None, "cursor to ear".into(), LoopKind::Playback, legs)
+    Loop::from_legs(None, LoopKind::Playback, legs)
 }

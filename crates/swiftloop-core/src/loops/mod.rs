@@ -6,52 +6,23 @@ mod chain;
 mod electric;
 mod fit;
 mod kinds;
+mod leg;
+mod limit;
 mod ranking;
 mod setting;
-mod verdict;
 
 pub use chain::{Chains, compensated, latencies};
 pub use electric::{Electric, hidden};
-pub use fit::{Fit, fit};
-pub use kinds::{loop_of, loops_of, playback_loop};
+pub use fit::{Fit, UnusableFit, fit};
+pub use kinds::{ChainsRange, loop_of, loops_of, playback_loop};
+pub use leg::{Leg, LegKind, LegNote, Remeasure};
+pub use limit::{Limit, LimitReason, SMALL_DOUBT, WidestDoubt, limit_for};
 pub use ranking::{RankedDriver, ranked_drivers};
-pub use setting::{Bench, Setting};
-pub use verdict::{WidestDoubt, limit_for};
+pub use setting::{Context, Setting};
 
-use crate::units::{Ms, Origin, Range};
+use crate::ids::PerformerId;
+use crate::units::{Ms, Range};
 use serde::Serialize;
-
-/// One stage of a loop.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Leg {
-    /// What it is, in the words of the trade.
-    pub name: String,
-    /// Whose duty it would be to measure it.
-    pub part: Part,
-    /// How long.
-    pub span: Range<Ms>,
-    /// How we know.
-    pub origin: Origin,
-    /// What to know about it: a factor, a hidden block, a processor's name.
-    pub note: String,
-}
-
-/// Which part of the world a leg belongs to; decides which measurement removes its doubt.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Part {
-    /// Air between source, microphone, speaker and ear.
-    Air,
-    /// Converters, transport, driver: what a cable from output to input measures.
-    Electric,
-    /// The way out of a measured round trip: the trip is measured, where it splits is not.
-    Split,
-    /// Keys and MIDI.
-    Keys,
-    /// The session's processors.
-    Chain,
-    /// The session software itself.
-    Software,
-}
 
 /// What kind of loop.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -70,7 +41,7 @@ pub enum LoopKind {
 impl LoopKind {
     /// The word used in every output.
     #[must_use]
-    pub fn word(self) -> &'static str {
+    pub fn as_str(self) -> &'static str {
         match self {
             Self::Sound => "sound",
             Self::Keys => "keys",
@@ -83,65 +54,76 @@ impl LoopKind {
 /// Whether a loop fits its limit.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Verdict {
+pub enum DelayVerdict {
     /// Even the high figure fits.
-    Within,
-    /// The typical figure fits, the high one does not.
-    Doubtful,
+    Immediate,
+    /// The typical figure fits, the high one does not: it cannot be told yet.
+    Open,
     /// The typical figure does not fit.
-    Over,
+    Late,
 }
 
-impl Verdict {
+impl DelayVerdict {
     /// The word used in every output.
     #[must_use]
-    pub fn word(self) -> &'static str {
+    pub fn as_str(self) -> &'static str {
         match self {
-            Self::Within => "within",
-            Self::Doubtful => "doubtful",
-            Self::Over => "over",
+            Self::Immediate => "immediate",
+            Self::Open => "open",
+            Self::Late => "late",
         }
     }
 }
 
 /// A whole loop.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Loop {
-    /// Index of the performer in the session; none for playback and for the file-less case.
-    pub performer: Option<usize>,
-    /// Name for people.
-    pub who: String,
+    /// Whose; none when nobody performs: from the cursor to the ear.
+    pub performer: Option<PerformerId>,
     /// What kind.
     pub kind: LoopKind,
     /// Its legs, from act to ear.
     pub legs: Vec<Leg>,
     /// Their sum.
     pub total: Range<Ms>,
-    /// What the performer bears, with the reason; none when nobody performs.
-    pub limit: Option<(Ms, String)>,
+    /// What the performer can bear; none when nobody performs.
+    pub limit: Option<Limit>,
 }
 
 impl Loop {
     /// A loop from its legs.
     #[must_use]
-    pub fn from_legs(performer: Option<usize>, who: String, kind: LoopKind, legs: Vec<Leg>) -> Self {
+    pub fn from_legs(performer: Option<PerformerId>, kind: LoopKind, legs: Vec<Leg>) -> Self {
         let total = legs.iter().fold(Range::zero(), |sum, leg| sum.plus(leg.span));
-        Self { performer, who, kind, legs, total, limit: None }
+        Self { performer, kind, legs, total, limit: None }
     }
 
-    /// Held against its limit; a loop without one is within.
+    /// Held against its limit; a loop without one is immediate.
     #[must_use]
-    pub fn verdict(&self) -> Verdict {
+    pub fn verdict(&self) -> DelayVerdict {
         match &self.limit {
-            Some((limit, _)) if self.total.typical() > *limit => Verdict::Over,
-            Some((limit, _)) if self.total.high() > *limit => Verdict::Doubtful,
-            _ => Verdict::Within,
+            Some(limit) if self.total.typical() > limit.at => DelayVerdict::Late,
+            Some(limit) if self.total.high() > limit.at => DelayVerdict::Open,
+            Some(_) | None => DelayVerdict::Immediate,
         }
     }
 
     /// How far the typical figure lies above the limit (0 when it fits).
     #[must_use]
     pub fn excess(&self) -> Ms {
-        self.limit.as_ref().map_or(Ms(0.0), |(limit, _)| Ms((self.total.typical().0 - limit.0).max(0.0)))
+        let over = |limit: &Limit| Ms::new((self.total.typical() - limit.at).raw().max(0.0));
+        self.limit.as_ref().map_or(Ms::new(0.0), over)
+    }
+
+    /// What is left under the limit (below zero when it does not fit); without a limit, endless.
+    #[must_use]
+    pub fn room(&self) -> Ms {
+        self.limit.as_ref().map_or(Ms::new(f64::INFINITY), |limit| limit.at - self.total.typical())
+    }
+
+    /// The longest leg.
+    #[must_use]
+    pub fn longest_leg(&self) -> Option<&Leg> {
+        self.legs.iter().max_by(|a, b| a.span.typical().raw().total_cmp(&b.span.typical().raw()))
     }
 }

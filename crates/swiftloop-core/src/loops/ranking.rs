@@ -1,7 +1,8 @@
 //! The drivers of an interface, best first: what each gives at its smallest buffer, before any session is loaded.
 //! For people who are still on the driver that came first.
 
-use super::{Bench, Electric, Setting};
+use super::{Context, Electric, Setting};
+use crate::ids::InterfaceId;
 use crate::units::{Hz, Ms, Range};
 
 /// A driver with the shortest electric round trip it can give.
@@ -19,13 +20,13 @@ pub struct RankedDriver {
 
 /// The drivers of `interface` that run at `rate`, those for live playing first, then the shortest round trip.
 #[must_use]
-pub fn ranked_drivers(bench: &Bench<'_>, interface: usize, rate: Hz) -> Vec<RankedDriver> {
+pub fn ranked_drivers(context: &Context<'_>, interface: InterfaceId, rate: Hz) -> Vec<RankedDriver> {
     let mut best: Vec<RankedDriver> = Vec::new();
-    for setting in bench.settings(interface, rate) {
-        let electric = Electric::of(bench, &setting);
+    for setting in context.settings(interface, rate) {
+        let electric = Electric::of(context, &setting);
         let legs = electric.inward.iter().chain(&electric.outward);
         let round_trip = legs.fold(Range::zero(), |sum, leg| sum.plus(leg.span));
-        let (live, shared) = (bench.model(&setting).live, bench.is_shared(&setting));
+        let (live, shared) = (context.model(&setting).live, context.is_shared(&setting));
         let ranked = RankedDriver { setting, round_trip, live, shared };
         match best.iter_mut().find(|b| b.setting.driver == ranked.setting.driver) {
             Some(b) if b.round_trip.typical() > ranked.round_trip.typical() => *b = ranked,
@@ -34,7 +35,7 @@ pub fn ranked_drivers(bench: &Bench<'_>, interface: usize, rate: Hz) -> Vec<Rank
         }
     }
     best.sort_by(|a, b| {
-        b.live.cmp(&a.live).then(a.round_trip.typical().0.total_cmp(&b.round_trip.typical().0))
+        b.live.cmp(&a.live).then(a.round_trip.typical().raw().total_cmp(&b.round_trip.typical().raw()))
     });
     best
 }

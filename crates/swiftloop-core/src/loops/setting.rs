@@ -1,6 +1,7 @@
-//! A setting, and the bench it is tried on: the rig, the session and the tables that never change while
+//! A setting, and the context it is looked at in: the rig, the session and the tables that never change while
 //! settings are compared.
 
+use crate::ids::{DriverId, InterfaceId};
 use crate::rig::{Driver, Interface, Offered, Rig};
 use crate::session::Session;
 use crate::tables::{DriverModel, Tables};
@@ -8,7 +9,7 @@ use crate::units::{Blocks, Hz, Range};
 
 /// What never changes while settings are compared.
 #[derive(Debug, Clone, Copy)]
-pub struct Bench<'a> {
+pub struct Context<'a> {
     /// What is known of the world.
     pub tables: &'a Tables,
     /// What there is.
@@ -20,43 +21,48 @@ pub struct Bench<'a> {
 /// One setting of one interface.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Setting {
-    /// Index of the interface in the rig.
-    pub interface: usize,
-    /// Index of the driver on that interface.
-    pub driver: usize,
+    /// The interface.
+    pub interface: InterfaceId,
+    /// The driver of that interface.
+    pub driver: DriverId,
     /// Sample rate.
     pub rate: Hz,
     /// What to set on the panel.
     pub buffer: Offered,
 }
 
-impl<'a> Bench<'a> {
+impl<'a> Context<'a> {
     /// The interface of a setting.
     #[must_use]
     pub fn interface(&self, setting: &Setting) -> &'a Interface {
-        &self.rig.interfaces[setting.interface]
+        self.rig.interface(setting.interface)
     }
 
     /// The driver of a setting.
     #[must_use]
     pub fn driver(&self, setting: &Setting) -> &'a Driver {
-        &self.interface(setting).drivers[setting.driver]
+        self.rig.driver(setting.interface, setting.driver)
     }
 
-    /// The driver model of a setting. A checked rig names only models of the table.
+    /// The driver model of a setting.
     #[must_use]
     pub fn model(&self, setting: &Setting) -> &'a DriverModel {
-        let wanted = &self.driver(setting).model;
-        self.tables.driver.iter().find(|m| &m.id == wanted).unwrap_or(&self.tables.driver[0])
+        self.rig.model(setting.interface, setting.driver)
     }
 
     /// Blocks held on the way out: as set on the panel, as the rig says, or as the table says.
     #[must_use]
     pub fn blocks_out(&self, setting: &Setting) -> Range<Blocks> {
         match setting.buffer.count {
-            Some(count) => Range::exact(Blocks(f64::from(count))),
+            Some(count) => Range::exact(Blocks::new(f64::from(count))),
             None => self.driver(setting).blocks_out.unwrap_or(self.model(setting).blocks_out),
         }
+    }
+
+    /// Periods until a block must be done: playback blocks less one, at least one.
+    #[must_use]
+    pub fn reserve(&self, setting: &Setting) -> f64 {
+        (self.blocks_out(setting).typical().raw().round() - 1.0).max(1.0)
     }
 
     /// Whether other programs keep their sound.
@@ -67,20 +73,15 @@ impl<'a> Bench<'a> {
 
     /// Every setting that `interface` offers at `rate` and its drivers' models can run.
     #[must_use]
-    pub fn settings(&self, interface: usize, rate: Hz) -> Vec<Setting> {
+    pub fn settings(&self, interface: InterfaceId, rate: Hz) -> Vec<Setting> {
         let mut all = Vec::new();
-        for (driver, d) in self.rig.interfaces[interface].drivers.iter().enumerate() {
+        for (driver, d) in self.rig.interface(interface).drivers.iter().enumerate() {
             if d.rates_hz.contains(&rate) {
                 let offered = d.buffers.offered(rate).into_iter();
-                all.extend(offered.map(|buffer| Setting { interface, driver, rate, buffer }));
+                all.extend(offered.map(|buffer| Setting { interface, driver: driver.into(), rate, buffer }));
             }
         }
-        all.retain(|s| {
-            let model = self.model(s);
-            s.buffer.speed.is_some()
-                || (s.buffer.block >= model.smallest_block
-                    && s.buffer.block.frames().at(s.rate) >= model.smallest_ms)
-        });
+        all.retain(|s| s.buffer.speed.is_some() || s.buffer.block >= self.model(s).smallest_at(s.rate));
         all
     }
 }

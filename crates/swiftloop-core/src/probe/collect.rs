@@ -1,7 +1,7 @@
 //! Readings at several buffers: takes come in, one round trip for each buffer goes out, with what changed from start to
 //! start, and the line through them that says how many blocks the driver really holds.
 
-use crate::loops::{Fit, fit};
+use crate::loops::{Fit, UnusableFit, fit};
 use crate::units::{Block, Frames, Hz, Range};
 
 /// What the panel called the buffer.
@@ -44,6 +44,8 @@ pub struct Collected {
     pub trips: Vec<Trip>,
     /// The line, when two or more buffers have figures.
     pub line: Option<Fit>,
+    /// Why the line cannot be that of a driver, if it cannot.
+    pub unusable: Option<UnusableFit>,
 }
 
 /// Collects takes by buffer.
@@ -56,24 +58,24 @@ pub fn collect(takes: &[MeasuredTake]) -> Collected {
         }
     }
     labels.sort_by_key(|l| match l {
-        Label::Block(b) => b.0,
+        Label::Block(b) => b.get(),
         Label::Speed(_) => 0,
     });
     let trip = |label: &&Label| {
         let mut own: Vec<Range<Frames>> =
             takes.iter().filter(|t| t.label == **label).map(|t| t.trip).collect();
-        own.sort_by(|a, b| a.typical().0.total_cmp(&b.typical().0));
+        own.sort_by(|a, b| a.typical().raw().total_cmp(&b.typical().raw()));
         let edge = |f: fn(f64, f64) -> f64, of: fn(&Range<Frames>) -> f64| {
             own.iter().map(of).reduce(f).unwrap_or(0.0)
         };
-        let typical = own.get((own.len() - 1) / 2).map_or(Frames(0.0), |r| r.typical());
-        let (low, high) = (edge(f64::min, |r| r.low().0), edge(f64::max, |r| r.high().0));
-        let (first, last) = (edge(f64::min, |r| r.typical().0), edge(f64::max, |r| r.typical().0));
+        let typical = own.get((own.len() - 1) / 2).map_or(Frames::new(0.0), |r| r.typical());
+        let (low, high) = (edge(f64::min, |r| r.low().raw()), edge(f64::max, |r| r.high().raw()));
+        let (first, last) = (edge(f64::min, |r| r.typical().raw()), edge(f64::max, |r| r.typical().raw()));
         Trip {
             label: (*label).clone(),
-            range: Range::spanning(Frames(low), typical, Frames(high)),
+            range: Range::spanning(Frames::new(low), typical, Frames::new(high)),
             takes: own.len(),
-            start_to_start: Frames(last - first),
+            start_to_start: Frames::new(last - first),
         }
     };
     let trips: Vec<Trip> = labels.iter().map(trip).collect();
@@ -84,7 +86,8 @@ pub fn collect(takes: &[MeasuredTake]) -> Collected {
             Label::Speed(_) => None,
         })
         .collect();
-    Collected { line: fit(&points), trips }
+    let line = fit(&points);
+    Collected { unusable: line.and_then(|l| l.usable(&points).err()), line, trips }
 }
 
 #[cfg(test)]
@@ -94,17 +97,17 @@ mod tests {
     #[test]
     fn starts_that_differ_widen_the_round_trip_and_the_line_goes_through_the_middle() {
         let take = |block: u32, frames: f64| MeasuredTake {
-            label: Label::Block(Block(block)),
-            rate: Hz(48_000),
-            trip: Range::spanning(Frames(frames - 0.5), Frames(frames), Frames(frames + 0.5)),
+            label: Label::Block(Block::new(block)),
+            rate: Hz::new(48_000),
+            trip: Range::spanning(Frames::new(frames - 0.5), Frames::new(frames), Frames::new(frames + 0.5)),
         };
         let found = collect(&[take(128, 424.0), take(64, 232.0), take(64, 240.0), take(64, 236.0)]);
         assert_eq!(found.trips.len(), 2);
         let first = &found.trips[0];
-        assert_eq!((first.takes, first.start_to_start), (3, Frames(8.0)));
+        assert_eq!((first.takes, first.start_to_start), (3, Frames::new(8.0)));
         assert_eq!(
             (first.range.low(), first.range.typical(), first.range.high()),
-            (Frames(231.5), Frames(236.0), Frames(240.5))
+            (Frames::new(231.5), Frames::new(236.0), Frames::new(240.5))
         );
         let line = found.line.unwrap();
         assert!((line.blocks - 188.0 / 64.0).abs() < 1e-9 && line.buffers == 2);
@@ -114,8 +117,8 @@ mod tests {
     fn named_speeds_give_round_trips_but_no_line() {
         let take = |name: &str, frames: f64| MeasuredTake {
             label: Label::Speed(name.into()),
-            rate: Hz(48_000),
-            trip: Range::exact(Frames(frames)),
+            rate: Hz::new(48_000),
+            trip: Range::exact(Frames::new(frames)),
         };
         let found = collect(&[take("brisk", 300.0), take("easy", 500.0)]);
         assert!(found.line.is_none() && found.trips.len() == 2);

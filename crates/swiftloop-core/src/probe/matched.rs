@@ -182,7 +182,7 @@ mod tests {
 
     #[test]
     fn agrees_with_the_sum_it_stands_for() {
-        let recipe = Recipe::new(Hz(8000), 1, 8, -12).unwrap();
+        let recipe = Recipe::new(Hz::new(8000), 1, 8, -12).unwrap();
         let mut random = fastrand::Rng::with_seed(1);
         let samples: Vec<f32> = (0..40_000).map(|_| random.f32() - 0.5).collect();
         let matched = Matched::new(&samples, &recipe);

@@ -3,14 +3,14 @@
 //! idea: every part of the reading is the most likely one in white noise, and its error is held against the
 //! least that any reading could have ([`Recipe::bound`]).
 //!
-//! [`recipe`] says what is played, [`matched`] and [`sight`] find it, [`phase`] reads each burst, [`series`] reads the row.
+//! [`recipe`] says what is played, [`matched`] and [`detect`] find it, [`phase`] reads each burst, [`series`] reads the row.
 
+mod accumulate;
+pub mod detect;
 pub mod matched;
 pub mod phase;
 pub mod recipe;
 pub mod series;
-pub mod sight;
-mod tally;
 
 mod collect;
 mod onset;
@@ -22,7 +22,7 @@ mod tone;
 pub use collect::{Collected, Label, MeasuredTake, Trip, collect};
 pub use onset::{OnsetEvent, OnsetRefusal, Onsets, onsets};
 pub use read::{ChannelReading, Echo, Polarity, Reading, read};
-pub use recipe::{BadRecipe, Recipe};
+pub use recipe::{BadRecipe, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, MOST_CHANNELS, QUIETEST_DB, Recipe};
 pub use refusal::Refusal;
 pub use residual::Residual;
 pub use series::{Burst, Slip};

@@ -28,20 +28,18 @@ pub struct Onsets {
 }
 
 /// Why there is no answer.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum OnsetRefusal {
     /// One of the channels has no onsets at all.
-    #[error("channel {} has no clear onsets", .0 + 1)]
     Quiet(usize),
     /// No act was followed by a sound.
-    #[error("no act is followed by a sound within half a second")]
     Unrelated,
 }
 
 /// A sound that comes later than this belongs to something else.
-const LATEST: Ms = Ms(500.0);
+const LATEST: Ms = Ms::new(500.0);
 /// After an onset nothing counts as another for so long.
-const REST: Ms = Ms(120.0);
+const REST: Ms = Ms::new(120.0);
 /// An event rises so many times over the noise floor.
 const ABOVE_FLOOR: f32 = 8.0;
 /// An event reaches this share of the channel's highest peak.
@@ -59,22 +57,22 @@ pub fn onsets(act: &[f32], sound: &[f32], rate: Hz) -> Result<Onsets, OnsetRefus
             return Err(OnsetRefusal::Quiet(channel));
         }
     }
-    let latest = LATEST.frames_at(rate).0;
+    let latest = LATEST.frames_at(rate).raw();
     let mut events = Vec::new();
     for (i, &a) in acts.iter().enumerate() {
         let until = acts.get(i + 1).map_or(a + latest, |next| next.min(a + latest));
         if let Some(&s) = sounds.iter().find(|s| **s >= a && **s < until) {
-            events.push(OnsetEvent { act: Frames(a), delay: Frames(s - a) });
+            events.push(OnsetEvent { act: Frames::new(a), delay: Frames::new(s - a) });
         }
     }
     if events.is_empty() {
         return Err(OnsetRefusal::Unrelated);
     }
-    let delays = || events.iter().map(|e| e.delay.0);
+    let delays = || events.iter().map(|e| e.delay.raw());
     let (first, last) = (delays().fold(f64::MAX, f64::min), delays().fold(0.0, f64::max));
     Ok(Onsets {
-        median: Frames(median(delays())),
-        spread: Frames(last - first),
+        median: Frames::new(median(delays())),
+        spread: Frames::new(last - first),
         unanswered: acts.len() - events.len(),
         events,
     })
@@ -90,8 +88,8 @@ fn starts(samples: &[f32], rate: Hz) -> Vec<f64> {
     if highest <= 0.0 || threshold > highest {
         return Vec::new();
     }
-    let rest = REST.frames_at(rate).0 as usize;
-    let back = Ms(3.0).frames_at(rate).0 as usize;
+    let rest = REST.frames_at(rate).raw() as usize;
+    let back = Ms::new(3.0).frames_at(rate).raw() as usize;
     let mut found = Vec::new();
     let mut n = 0;
     while n < slope.len() {

@@ -36,11 +36,11 @@ impl Cross {
 
 /// What all bursts have in common.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Turn {
+pub struct PhaseFit {
     /// Remaining delay in frames.
     pub delay: f64,
-    /// Turn of the low end, in radians² per frame.
-    pub bend: f64,
+    /// PhaseFit of the low end, in radians² per frame.
+    pub highpass: f64,
     /// Amplitude of a burst of peak 1 as it came back, with its sign.
     pub gain: f64,
 }
@@ -58,7 +58,7 @@ impl Lens {
     /// Prepares.
     #[must_use]
     pub fn new(recipe: Recipe) -> Self {
-        let side = (SIDE_S * f64::from(recipe.rate.0)) as usize;
+        let side = (SIDE_S * f64::from(recipe.rate.get())) as usize;
         let size = (recipe.burst_frames() + 2 * side + 2).next_power_of_two();
         let (low, high) = recipe.band();
         let bin = |cycles: f64| ((cycles * size as f64) as usize).min(size / 2);
@@ -140,7 +140,7 @@ impl Lens {
 
     /// Standard deviation of the correlation's height in white noise of deviation 1, beside a burst of gain 1.
     #[must_use]
-    pub fn hiss(&self, cross: &Cross) -> f64 {
+    pub fn noise_sd(&self, cross: &Cross) -> f64 {
         (self.size as f64 / (2.0 * cross.energy())).sqrt()
     }
 
@@ -170,17 +170,17 @@ impl Lens {
         best.map_or(0.0, |b| b.0)
     }
 
-    /// The most likely delay and bend, from near by.
+    /// The most likely delay and highpass, from near by.
     #[must_use]
-    pub fn turn(&self, cross: &Cross, near: f64, free_bend: Option<f64>) -> Turn {
-        let (mut delay, mut bend) = (near, free_bend.unwrap_or(0.0));
+    pub fn phase(&self, cross: &Cross, near: f64, fixed_highpass: Option<f64>) -> PhaseFit {
+        let (mut delay, mut highpass) = (near, fixed_highpass.unwrap_or(0.0));
         let mut gain = 0.0;
         for _ in 0..STEPS {
-            // Slopes and curvatures of Σ Re(product · e^{i(ω·delay + bend/ω)}).
+            // Slopes and curvatures of Σ Re(product · e^{i(ω·delay + highpass/ω)}).
             let (mut d, mut h, mut dd, mut dh, mut hh) = (0.0, 0.0, 0.0, 0.0, 0.0);
             for (k, z) in cross.product.iter().enumerate() {
                 let omega = self.omega(k);
-                let turned = z * Complex::from_polar(1.0, omega * delay + bend / omega);
+                let turned = z * Complex::from_polar(1.0, omega * delay + highpass / omega);
                 d += omega * turned.im;
                 h += turned.im / omega;
                 dd += omega * omega * turned.re;
@@ -188,7 +188,7 @@ impl Lens {
                 hh += turned.re / (omega * omega);
             }
             gain = dh;
-            let (step_delay, step_bend) = if free_bend.is_none() {
+            let (step_delay, step_highpass) = if fixed_highpass.is_none() {
                 let whole = dd * hh - dh * dh;
                 if whole == 0.0 { break } else { ((d * hh - h * dh) / whole, (h * dd - d * dh) / whole) }
             } else if dd == 0.0 {
@@ -197,19 +197,19 @@ impl Lens {
                 (d / dd, 0.0)
             };
             delay -= step_delay.clamp(-0.5, 0.5);
-            bend -= step_bend.clamp(-0.05, 0.05);
-            if step_delay.abs() < STILL && step_bend.abs() < STILL {
+            highpass -= step_highpass.clamp(-0.05, 0.05);
+            if step_delay.abs() < STILL && step_highpass.abs() < STILL {
                 break;
             }
         }
-        Turn { delay, bend, gain: gain / cross.energy() }
+        PhaseFit { delay, highpass, gain: gain / cross.energy() }
     }
 
     /// Takes an echo, `later` frames after the burst and `strength` of it, out of a comparison.
     pub fn without_echo(&self, cross: &mut Cross, gain: f64, echo: super::Echo) {
         let strength = gain * echo.ratio;
         for (k, (z, x)) in cross.product.iter_mut().zip(&cross.ideal).enumerate() {
-            *z -= Complex::from_polar(strength * x, -self.omega(k) * echo.later.0);
+            *z -= Complex::from_polar(strength * x, -self.omega(k) * echo.later.raw());
         }
     }
 
@@ -239,7 +239,7 @@ mod tests {
     use crate::units::Hz;
 
     fn lens() -> Lens {
-        Lens::new(Recipe::new(Hz(48_000), 1, 8, -12).unwrap())
+        Lens::new(Recipe::new(Hz::new(48_000), 1, 8, -12).unwrap())
     }
 
     /// A burst of amplitude `gain` that begins at `frame`, between frames if need be.
@@ -267,7 +267,7 @@ mod tests {
                 let cross = lens.cross(&samples, direction, 9000.0, 1.0).unwrap();
                 let near = lens.highest(&cross, 1.0);
                 assert!((near - late).abs() <= 0.07, "{late}: {near}");
-                let read = lens.turn(&cross, near, Some(0.0));
+                let read = lens.phase(&cross, near, Some(0.0));
                 // What is left is the rounding of samples to floats.
                 assert!((read.delay - late).abs() < 1e-5, "{late}: {read:?}");
                 assert!((read.gain / gain - 1.0).abs() < 1e-4, "{gain}: {read:?}");
@@ -288,10 +288,10 @@ mod tests {
             .collect::<Option<_>>()
             .unwrap();
         let all: Vec<(&Cross, f64)> = crosses.iter().zip(late).collect();
-        let read = lens.turn(&lens.sum(&all), 0.0, None);
+        let read = lens.phase(&lens.sum(&all), 0.0, None);
         assert!(read.delay.abs() < 1e-5 && (read.gain - 1.0).abs() < 1e-4, "{read:?}");
         let straight: Vec<(&Cross, f64)> = crosses.iter().map(|c| (c, 0.0)).collect();
-        assert!(lens.turn(&lens.sum(&straight), 0.0, None).gain < 0.999);
+        assert!(lens.phase(&lens.sum(&straight), 0.0, None).gain < 0.999);
     }
 
     #[test]

@@ -1,12 +1,12 @@
 //! From a recording to readings: finds the probe on every channel, reads each burst, then the row of them.
 
+use super::detect::{Detection, SeenBurst, detect, stands_out};
 use super::matched::Matched;
 use super::phase::{Cross, Lens};
 use super::recipe::Recipe;
 use super::refusal::Refusal;
 use super::series::{Burst, Series, Slip, series};
-use super::sight::{Seen, Sighting, sight, stands_out};
-use crate::units::{Decibels, Frames, Hz, Ppm, Range};
+use crate::units::{Decibels, Frames, Hz, Ppm, Range, Seconds};
 use crate::workers::Workers;
 
 /// Upright or upside down.
@@ -74,9 +74,9 @@ pub struct Reading {
 /// Rates whose probes are looked for when none of the recording's own rate is there.
 const OTHER_RATES: [u32; 8] = [44_100, 48_000, 88_200, 96_000, 176_400, 192_000, 32_000, 22_050];
 /// Deeper in noise nothing is found, only imagined.
-const DEEPEST: Decibels = Decibels(-35.0);
+const DEEPEST: Decibels = Decibels::new(-35.0);
 /// Bursts that scatter more are not one probe.
-const LOOSEST: Frames = Frames(16.0);
+const LOOSEST: Frames = Frames::new(16.0);
 /// Another output this far below the first is leakage, not a second source.
 const LEAKAGE_DB: f64 = -20.0;
 /// An echo is told from here on.
@@ -101,15 +101,15 @@ pub fn read(
     let shortest = Recipe { rate, channels: 1, bursts: 3, level_db: -1 };
     let have = channels.first().map_or(0, Vec::len);
     if have < shortest.start(0, 2) + shortest.burst_frames() {
-        let seconds = |frames: usize| frames as f64 / f64::from(rate.0);
-        return Err(Refusal::TooShort { have_s: seconds(have), need_s: seconds(shortest.length()) });
+        let seconds = |frames: usize| Seconds::new(frames as f64 / f64::from(rate.get()));
+        return Err(Refusal::TooShort { have: seconds(have), need: seconds(shortest.length()) });
     }
     let recipe =
         known.map_or(Recipe { rate, channels: 1, bursts: 8, level_db: -1 }, |k| Recipe { rate, ..k });
     let known = known.map(|k| Recipe { rate, ..k });
     let each = |(channel, samples): (usize, &Vec<f32>)| {
-        let sighting = sight(&Matched::new(samples, &recipe), rate, known)?;
-        read_channel(channel, samples, &sighting).transpose()
+        let detection = detect(&Matched::new(samples, &recipe), rate, known)?;
+        read_channel(channel, samples, &detection).transpose()
     };
     let results = workers.map(channels.iter().enumerate().collect(), each);
     let silent = results.iter().enumerate().filter(|(_, r)| r.is_none()).map(|(c, _)| c).collect();
@@ -128,7 +128,7 @@ pub fn read(
 
 /// The probe of another rate, either frame by frame as it was or converted on the way.
 fn other_rate(channels: &[Vec<f32>], says: Hz) -> Option<Refusal> {
-    for made in OTHER_RATES.map(Hz).into_iter().filter(|r| *r != says) {
+    for made in OTHER_RATES.map(Hz::new).into_iter().filter(|r| *r != says) {
         let recipe = Recipe { rate: made, channels: 1, bursts: 8, level_db: -1 };
         for samples in channels {
             let samples = &samples[..samples.len().min(recipe.length() * 2)];
@@ -144,7 +144,7 @@ fn other_rate(channels: &[Vec<f32>], says: Hz) -> Option<Refusal> {
 
 /// Straight lines between frames: good enough to recognise a probe, not to read it.
 fn resampled(samples: &[f32], from: Hz, to: Hz) -> Vec<f32> {
-    let ratio = f64::from(from.0) / f64::from(to.0);
+    let ratio = f64::from(from.get()) / f64::from(to.get());
     let count = (samples.len() as f64 / ratio) as usize;
     let at = |n: usize| {
         let place = n as f64 * ratio;
@@ -158,14 +158,14 @@ fn resampled(samples: &[f32], from: Hz, to: Hz) -> Vec<f32> {
 fn read_channel(
     channel: usize,
     samples: &[f32],
-    sighting: &Sighting,
+    detection: &Detection,
 ) -> Result<Option<(ChannelReading, Recipe)>, Refusal> {
-    let recipe = sighting.recipe;
+    let recipe = detection.recipe;
     let lens = Lens::new(recipe);
-    let mut seen = sighting.bursts.clone();
-    let mut fine = Fine::new(&lens, samples, &seen, 1.0, sighting.clear, None);
-    let starts = |fine: &Fine| fine.bursts(&recipe, sighting.source);
-    let length = Frames(recipe.burst_frames() as f64);
+    let mut seen = detection.bursts.clone();
+    let mut fine = Fine::new(&lens, samples, &seen, 1.0, detection.clear, None);
+    let starts = |fine: &Fine| fine.bursts(&recipe, detection.source);
+    let length = Frames::new(recipe.burst_frames() as f64);
     if fine.crosses.len() < 3 {
         return Err(Refusal::TooFew { channel, found: fine.crosses.len() });
     }
@@ -173,24 +173,24 @@ fn read_channel(
     let own = |fine: &Fine| recipe.bound(fine.gain, noise);
 
     // What arrives first counts, however weak beside what the room adds.
-    let nearest = NEAREST_S * f64::from(recipe.rate.0);
-    let farthest = FARTHEST_S * f64::from(recipe.rate.0);
+    let nearest = NEAREST_S * f64::from(recipe.rate.get());
+    let farthest = FARTHEST_S * f64::from(recipe.rate.get());
     let total = fine.total(&lens);
-    let hiss = noise / fine.gain.abs().max(1e-30) * lens.hiss(&total);
-    if let Some(first) = arrival(&lens, &total, -farthest, -nearest, EARLIER.max(7.0 * hiss)) {
+    let noise_sd = noise / fine.gain.abs().max(1e-30) * lens.noise_sd(&total);
+    if let Some(first) = arrival(&lens, &total, -farthest, -nearest, EARLIER.max(7.0 * noise_sd)) {
         for s in &mut seen {
-            s.frame += first.later.0;
+            s.frame += first.later.raw();
         }
-        fine = Fine::new(&lens, samples, &seen, 1.0, sighting.clear, None);
+        fine = Fine::new(&lens, samples, &seen, 1.0, detection.clear, None);
     }
     let mut row = series(&starts(&fine), own(&fine), length);
     if row.drifts {
-        fine = Fine::new(&lens, samples, &fine.seen(), 1.0 + row.drift.0 * 1e-6, sighting.clear, None);
+        fine = Fine::new(&lens, samples, &fine.seen(), 1.0 + row.drift.raw() * 1e-6, detection.clear, None);
         row = series(&starts(&fine), own(&fine), length);
     }
-    let echo = arrival(&lens, &fine.total(&lens), nearest, farthest, ECHO.max(6.0 * hiss));
+    let echo = arrival(&lens, &fine.total(&lens), nearest, farthest, ECHO.max(6.0 * noise_sd));
     if echo.is_some() {
-        fine = Fine::new(&lens, samples, &fine.seen(), fine.stretch, sighting.clear, echo);
+        fine = Fine::new(&lens, samples, &fine.seen(), fine.stretch, detection.clear, echo);
         row = series(&starts(&fine), own(&fine), length);
     }
     let bursts = starts(&fine);
@@ -203,16 +203,24 @@ fn read_channel(
     if snr < DEEPEST || jitter > LOOSEST {
         return Ok(None); // What was seen from afar does not hold together at close range.
     }
+    if is_probe_itself(samples, &recipe, detection.source) {
+        return Err(Refusal::ProbeItself { channel });
+    }
     let places = flat_tops(samples);
     if places > 8 {
         return Err(Refusal::Clipped { channel, places });
     }
-    if let Some((second, below_db)) = sighting.second.filter(|s| s.1 > LEAKAGE_DB) {
-        return Err(Refusal::Mixed { channel, first: sighting.source, second, below_db: -below_db });
+    if let Some((second, below_db)) = detection.second.filter(|s| s.1 > LEAKAGE_DB) {
+        return Err(Refusal::Mixed {
+            channel,
+            first: detection.source,
+            second,
+            below: Decibels::new(-below_db),
+        });
     }
     let reading = ChannelReading {
         channel,
-        source: sighting.source,
+        source: detection.source,
         latency,
         gain: Decibels::of_amplitude(fine.gain.abs() / played),
         polarity: if fine.gain < 0.0 { Polarity::Inverted } else { Polarity::Normal },
@@ -243,12 +251,12 @@ impl Fine {
     fn new(
         lens: &Lens,
         samples: &[f32],
-        seen: &[Seen],
+        seen: &[SeenBurst],
         stretch: f64,
         clear: bool,
         echo: Option<Echo>,
     ) -> Self {
-        let whole: Vec<(&Seen, Cross)> = seen
+        let whole: Vec<(&SeenBurst, Cross)> = seen
             .iter()
             .filter_map(|s| Some((s, lens.cross(samples, s.direction, s.frame, stretch)?)))
             .collect();
@@ -257,7 +265,7 @@ impl Fine {
         let crosses = whole.into_iter().map(|(_, c)| c).collect();
         let mut fine = Self { numbers, directions, crosses, delays: Vec::new(), gain: 0.0, stretch };
         let rough = if clear {
-            fine.crosses.iter().map(|c| lens.turn(c, lens.highest(c, 1.0), Some(0.0)).delay).collect()
+            fine.crosses.iter().map(|c| lens.phase(c, lens.highest(c, 1.0), Some(0.0)).delay).collect()
         } else {
             let all: Vec<(&Cross, f64)> = fine.crosses.iter().map(|c| (c, 0.0)).collect();
             let shared = lens.highest(&lens.sum(&all), 2.0);
@@ -265,17 +273,17 @@ impl Fine {
         };
         fine.delays = rough;
         if let Some(echo) = echo {
-            let gain = lens.turn(&fine.total(lens), 0.0, None).gain;
+            let gain = lens.phase(&fine.total(lens), 0.0, None).gain;
             for (cross, delay) in fine.crosses.iter_mut().zip(&fine.delays) {
-                let later = Frames(echo.later.0 + delay);
+                let later = Frames::new(echo.later.raw() + delay);
                 lens.without_echo(cross, gain, Echo { later, ..echo });
             }
         }
-        let common = lens.turn(&fine.total(lens), 0.0, None);
+        let common = lens.phase(&fine.total(lens), 0.0, None);
         fine.gain = common.gain;
-        let bend = Some(common.bend);
+        let highpass = Some(common.highpass);
         for (cross, delay) in fine.crosses.iter().zip(&mut fine.delays) {
-            let read = lens.turn(cross, *delay + common.delay, bend).delay;
+            let read = lens.phase(cross, *delay + common.delay, highpass).delay;
             // In deep noise, or carried off by it, a burst says nothing by itself: it keeps what all say together.
             let alone = clear && (read - *delay - common.delay).abs() < 2.0;
             *delay = if alone { read } else { *delay + common.delay };
@@ -289,9 +297,9 @@ impl Fine {
         lens.sum(&all)
     }
 
-    fn seen(&self) -> Vec<Seen> {
+    fn seen(&self) -> Vec<SeenBurst> {
         (0..self.crosses.len())
-            .map(|i| Seen {
+            .map(|i| SeenBurst {
                 burst: self.numbers[i],
                 direction: self.directions[i],
                 frame: self.crosses[i].frame + self.delays[i],
@@ -304,7 +312,7 @@ impl Fine {
             .map(|i| {
                 let start = self.crosses[i].frame + self.delays[i];
                 let played = recipe.start(source, self.numbers[i]) as f64;
-                Burst { start: Frames(start), latency: Frames(start - played) }
+                Burst { start: Frames::new(start), latency: Frames::new(start - played) }
             })
             .collect()
     }
@@ -324,7 +332,7 @@ fn arrival(lens: &Lens, total: &Cross, from: f64, to: f64, least: f64) -> Option
             .map(|d| (d, lens.height(total, d)))
             .max_by(|a, b| a.1.abs().total_cmp(&b.1.abs()))
             .unwrap_or(*best);
-        Echo { later: Frames(later), ratio: height / main }
+        Echo { later: Frames::new(later), ratio: height / main }
     })
 }
 
@@ -335,6 +343,18 @@ fn noise(lens: &Lens, samples: &[f32], recipe: &Recipe, fine: &Fine) -> f64 {
         let to = (c.frame as usize).checked_sub(gap)?;
         Some(lens.noise(samples.get(to.checked_sub(ahead)?..to)?))
     }))
+}
+
+/// A step of 16 bits and a half: as near as a stored probe comes to the one that was rendered.
+const AS_STORED: f32 = 1.5 / 32_768.0;
+
+/// The samples are those of the probe, from its first frame on: whatever went through a converter is none of them exactly.
+fn is_probe_itself(samples: &[f32], recipe: &Recipe, source: usize) -> bool {
+    let (from, to) = (recipe.start(source, 0), recipe.start(source, 2) + recipe.burst_frames());
+    let Some(own) = samples.get(from..to) else { return false };
+    let rendered = recipe.render();
+    let Some(played) = rendered.get(source).and_then(|channel| channel.get(from..to)) else { return false };
+    own.iter().zip(played).all(|(a, b)| (a - b).abs() <= AS_STORED)
 }
 
 /// Tops that were cut: three frames or more at exactly the channel's highest value.

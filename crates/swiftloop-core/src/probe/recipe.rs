@@ -60,16 +60,13 @@ pub enum Direction {
 }
 
 /// Why a recipe cannot be.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum BadRecipe {
     /// Number of outputs.
-    #[error("a probe has 1 to {MOST_CHANNELS} channels")]
     Channels,
     /// Number of bursts.
-    #[error("a probe has {FEWEST_BURSTS} to {MOST_BURSTS} bursts on each channel")]
     Bursts,
     /// Level.
-    #[error("a probe peaks between {QUIETEST_DB} and {LOUDEST_DB} dBFS, in whole decibels")]
     Level,
 }
 
@@ -95,7 +92,7 @@ impl Recipe {
     #[must_use]
     pub fn of(channels: &[Vec<f32>], rate: Hz, step: f32) -> Option<Self> {
         let peak = channels.iter().flatten().fold(0.0f32, |m, x| m.max(x.abs()));
-        let level = Decibels::of_amplitude(f64::from(peak)).0.round() as i32;
+        let level = Decibels::of_amplitude(f64::from(peak)).raw().round() as i32;
         let length = channels.first().map_or(0, Vec::len);
         let made =
             |bursts| Self::new(rate, channels.len(), bursts, level).ok().filter(|r| r.length() == length);
@@ -105,7 +102,7 @@ impl Recipe {
     }
 
     fn frames(&self, seconds: f64) -> usize {
-        (seconds * f64::from(self.rate.0)).round() as usize
+        (seconds * f64::from(self.rate.get())).round() as usize
     }
 
     /// Length of one burst.
@@ -148,13 +145,13 @@ impl Recipe {
     /// The peak as an amplitude.
     #[must_use]
     pub fn peak(&self) -> f64 {
-        Decibels(f64::from(self.level_db)).amplitude()
+        Decibels::new(f64::from(self.level_db)).amplitude()
     }
 
     /// The lowest and highest frequency of the sweep, in cycles per frame.
     #[must_use]
     pub fn band(&self) -> (f64, f64) {
-        let rate = f64::from(self.rate.0);
+        let rate = f64::from(self.rate.get());
         (LOWEST_HZ / rate, (HIGHEST_HZ / rate).min(HIGHEST_SHARE))
     }
 
@@ -196,7 +193,7 @@ impl Recipe {
     /// `noise / (gain · √Σ x′²)`.
     #[must_use]
     pub fn bound(&self, gain: f64, noise: f64) -> Frames {
-        Frames(noise / (gain.abs() * self.slope_energy().sqrt()))
+        Frames::new(noise / (gain.abs() * self.slope_energy().sqrt()))
     }
 
     /// Σ x′² over a burst of peak 1, per frame squared.
@@ -224,7 +221,7 @@ mod tests {
     use super::*;
 
     fn recipe(channels: usize) -> Recipe {
-        Recipe::new(Hz(48000), channels, 8, -12).unwrap()
+        Recipe::new(Hz::new(48000), channels, 8, -12).unwrap()
     }
 
     #[test]
@@ -247,7 +244,7 @@ mod tests {
 
     #[test]
     fn a_probe_is_recognised_by_its_samples_and_nothing_else_is() {
-        for made in [recipe(1), Recipe::new(Hz(44_100), 3, 11, -30).unwrap()] {
+        for made in [recipe(1), Recipe::new(Hz::new(44_100), 3, 11, -30).unwrap()] {
             let mut samples = made.render();
             assert_eq!(Recipe::of(&samples, made.rate, 1e-6), Some(made));
             samples[0][made.start(0, 3) + 1000] += 0.01;
@@ -258,7 +255,7 @@ mod tests {
     #[test]
     fn the_level_stands_in_the_order_of_directions() {
         for level in QUIETEST_DB..=LOUDEST_DB {
-            let r = Recipe::new(Hz(44100), 1, 8, level).unwrap();
+            let r = Recipe::new(Hz::new(44100), 1, 8, level).unwrap();
             let bits = (2..8).map(|i| u32::from(r.direction(i) == Direction::Rising) << (i - 2)).sum::<u32>();
             assert_eq!(bits, level.unsigned_abs());
         }

@@ -10,7 +10,7 @@ const VOICES: [(f64, f64, f64); 3] = [(311.0, 60.0, 17.3), (977.0, 230.0, 11.9),
 /// `frames` of the tone with the given peak.
 #[must_use]
 pub fn tone(rate: Hz, frames: usize, peak: Decibels) -> Vec<f32> {
-    let rate = f64::from(rate.0);
+    let rate = f64::from(rate.get());
     let amplitude = peak.amplitude() / VOICES.len() as f64;
     let fade = (0.02 * rate).max(1.0);
     (0..frames)

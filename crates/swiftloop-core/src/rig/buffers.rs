@@ -95,16 +95,17 @@ impl Buffers {
             all.extend(list.iter().map(|&b| Offered::plain(b)));
         }
         if let Some([from, to]) = self.powers {
-            let sizes = (0..17).map(|p| 1u32 << p).filter(|s| (from.0..=to.0).contains(s));
-            all.extend(sizes.map(|s| Offered::plain(Block(s))));
+            let sizes = (0..17).map(|p| 1u32 << p).filter(|s| (from.get()..=to.get()).contains(s));
+            all.extend(sizes.map(|s| Offered::plain(Block::new(s))));
         }
         if let Some(steps) = self.steps {
-            let sizes: Vec<u32> = (steps.from.0..=steps.to.0).step_by(steps.by.0.max(1) as usize).collect();
+            let sizes: Vec<u32> =
+                (steps.from.get()..=steps.to.get()).step_by(steps.by.get().max(1) as usize).collect();
             let stride = sizes.len().div_ceil(MOST_SIZES).max(1);
-            all.extend(sizes.iter().step_by(stride).map(|&s| Offered::plain(Block(s))));
+            all.extend(sizes.iter().step_by(stride).map(|&s| Offered::plain(Block::new(s))));
         }
         if let Some(times) = &self.ms {
-            let whole = |t: &Ms| Block((t.frames_at(rate).0.round() as u32).clamp(1, 65_536));
+            let whole = |t: &Ms| Block::new((t.frames_at(rate).raw().round() as u32).clamp(1, 65_536));
             all.extend(times.iter().map(|t| Offered::plain(whole(t))));
         }
         if let Some(blocks) = &self.blocks {
@@ -116,7 +117,7 @@ impl Buffers {
         }
         if let Some(names) = &self.speeds {
             for (i, name) in names.iter().enumerate() {
-                let block = Block(FASTEST_SPEED << i.min(10));
+                let block = Block::new(FASTEST_SPEED << i.min(10));
                 let f = block.frames();
                 all.push(Offered {
                     doubt: Range::spanning(f * (1.0 / SPEED_DOUBT), f, f * SPEED_DOUBT),
@@ -134,18 +135,23 @@ impl Buffers {
     #[must_use]
     pub fn find(&self, rate: Hz, wanted: &str) -> Option<Offered> {
         let offered = self.offered(rate);
+        // `3x256`, `3*256` and `3 × 256` are one.
+        let times = wanted.replace(['x', '*', '×'], " × ").split_whitespace().collect::<Vec<_>>().join(" ");
+        if let Some(hit) = offered.iter().find(|o| o.count.is_some() && o.label() == times) {
+            return Some(hit.clone());
+        }
         if let Some(hit) = offered.iter().find(|o| o.speed.as_deref() == Some(wanted) || o.label() == wanted)
         {
             return Some(hit.clone());
         }
         let frames: u32 = wanted.parse().ok()?;
         if let Some(steps) = self.steps {
-            let on_step = frames >= steps.from.0
-                && frames <= steps.to.0
-                && (frames - steps.from.0).is_multiple_of(steps.by.0);
-            return on_step.then(|| Offered::plain(Block(frames)));
+            let on_step = frames >= steps.from.get()
+                && frames <= steps.to.get()
+                && (frames - steps.from.get()).is_multiple_of(steps.by.get());
+            return on_step.then(|| Offered::plain(Block::new(frames)));
         }
-        offered.into_iter().find(|o| o.speed.is_none() && o.block.0 == frames)
+        offered.into_iter().find(|o| o.speed.is_none() && o.block.get() == frames)
     }
 
     /// How many of the keys are given (exactly one is right).

@@ -1,49 +1,57 @@
 //! Proof that a rig can be true. Everything a type alone cannot say: references, orders, ranges that depend
 //! on other values. The first contradiction found is returned with the path to it.
 
-use super::{Driver, Interface, Machine, Rig, WakeProfile};
+use super::{Description, Driver, Interface, Machine, Rig, WakeProfile};
 use crate::Invalid;
-use crate::tables::Tables;
+use crate::tables::{Connection, DriverModel, MachineClass, Tables};
 
 impl Rig {
     /// The rig, if it can be true.
     ///
     /// # Errors
     /// The first contradiction, with its path.
-    pub fn checked(self, tables: &Tables) -> Result<Self, Invalid> {
-        check_machine(&self.machine, tables).map_err(|e| e.at("machine"))?;
-        if self.interfaces.is_empty() {
+    pub fn checked(description: Description, tables: &Tables) -> Result<Self, Invalid> {
+        let class = check_machine(&description.machine, tables).map_err(|e| e.at("machine"))?;
+        let interfaces = &description.interfaces;
+        if interfaces.is_empty() {
             return Err(Invalid::new(
                 "the rig has no interface",
                 "add an [[interface]] table with at least one [[interface.driver]]",
             ));
         }
-        for (i, interface) in self.interfaces.iter().enumerate() {
+        let mut known = Vec::with_capacity(interfaces.len());
+        for (i, interface) in interfaces.iter().enumerate() {
             let here = |e: Invalid| e.in_list("interface", i);
-            if self.interfaces[..i].iter().any(|other| other.id == interface.id) {
+            if interfaces[..i].iter().any(|other| other.id == interface.id) {
                 return Err(here(twice("interface", &interface.id).at("id")));
             }
-            check_interface(interface, tables).map_err(here)?;
+            known.push(check_interface(interface, tables).map_err(here)?);
         }
-        let known: Vec<&str> = self.interfaces.iter().map(|i| i.id.as_str()).collect();
-        for (i, place) in self.places.iter().enumerate() {
-            if !known.contains(&place.interface.as_str()) {
-                return Err(missing("interface", &place.interface, &known)
-                    .at("interface")
-                    .in_list("place", i));
+        let ids: Vec<&str> = interfaces.iter().map(|i| i.id.as_str()).collect();
+        for (i, place) in description.places.iter().enumerate() {
+            if !ids.contains(&place.interface.as_str()) {
+                return Err(missing("interface", &place.interface, &ids).at("interface").in_list("place", i));
             }
         }
-        for (i, program) in self.programs.iter().enumerate() {
-            if self.programs[..i].iter().any(|other| other.id == program.id) {
+        for (i, program) in description.programs.iter().enumerate() {
+            if description.programs[..i].iter().any(|other| other.id == program.id) {
                 return Err(twice("program", &program.id).at("id").in_list("program", i));
             }
             if let Some(sound) = &program.sound
-                && !known.contains(&sound.as_str())
+                && !ids.contains(&sound.as_str())
             {
-                return Err(missing("interface", sound, &known).at("sound").in_list("program", i));
+                return Err(missing("interface", sound, &ids).at("sound").in_list("program", i));
             }
         }
-        Ok(self)
+        // From here on, one way to write each: `ASIO` is asio, `usb-c` is usb.
+        let mut description = description;
+        for (interface, (connection, models)) in description.interfaces.iter_mut().zip(&known) {
+            interface.connection.clone_from(&connection.id);
+            for (driver, model) in interface.drivers.iter_mut().zip(models) {
+                driver.model.clone_from(&model.id);
+            }
+        }
+        Ok(Self { description, class, known })
     }
 }
 
@@ -63,6 +71,12 @@ pub(crate) fn missing(kind: &str, id: &str, known: &[&str]) -> Invalid {
     Invalid::new(format!("there is no {kind} called `{id}`"), help)
 }
 
+/// A word without what is no difference, capitals, spaces and underscores: `Core Audio` is core-audio.
+#[must_use]
+pub fn plain(word: &str) -> String {
+    word.trim().to_lowercase().replace([' ', '_'], "-")
+}
+
 /// The known word with the fewest edits to `word`, if it is near at all (a third of its letters).
 #[must_use]
 pub fn nearest<'a>(word: &str, known: &[&'a str]) -> Option<&'a str> {
@@ -70,15 +84,16 @@ pub fn nearest<'a>(word: &str, known: &[&'a str]) -> Option<&'a str> {
         return None;
     }
     let far = (word.chars().count() / 3).max(1) + 1;
+    let word = plain(word);
     known
         .iter()
-        .map(|k| (strsim::damerau_levenshtein(word, k), *k))
-        .filter(|(d, k)| *d <= far || (k.len() > 2 && (k.starts_with(word) || word.starts_with(k))))
+        .map(|k| (strsim::damerau_levenshtein(&word, &plain(k)), *k))
+        .filter(|(d, k)| *d <= far || (k.len() > 2 && (k.starts_with(&word) || word.starts_with(*k))))
         .min()
         .map(|(_, k)| k)
 }
 
-fn check_machine(machine: &Machine, tables: &Tables) -> Result<(), Invalid> {
+fn check_machine(machine: &Machine, tables: &Tables) -> Result<MachineClass, Invalid> {
     if machine.cores == 0 || machine.cores > 1024 {
         return Err(Invalid::new("a machine has from 1 to 1024 cores", "write the number of physical cores")
             .at("cores"));
@@ -90,24 +105,24 @@ fn check_machine(machine: &Machine, tables: &Tables) -> Result<(), Invalid> {
         )
         .at("threads"));
     }
-    if machine.core_speed.is_some_and(|s| s.0 < 0.01 || s.0 > 100.0) {
+    if machine.core_speed.is_some_and(|s| s.raw() < 0.01 || s.raw() > 100.0) {
         return Err(Invalid::new(
             "core_speed compares a core with the reference core (1 = as fast)",
             "write a factor between 0.01 and 100, such as 0.8",
         )
         .at("core_speed"));
     }
-    if tables.machine_class(&machine.class, machine.power.word()).is_none() {
-        let mut known: Vec<&str> = tables.machine.iter().map(|m| m.class.as_str()).collect();
-        known.dedup();
-        return Err(missing("class of machine", &machine.class, &known).at("class"));
-    }
-    if machine.memory_gb.0 <= 0.0 {
+    let class = tables.machine_class(&machine.class).ok_or_else(|| {
+        let known: Vec<&str> = tables.machine.iter().map(|m| m.class.as_str()).collect();
+        missing("class of machine", &machine.class, &known).at("class")
+    })?;
+    if machine.memory_gb.raw() <= 0.0 {
         return Err(Invalid::new("a machine without memory", "write the memory in gigabytes").at("memory_gb"));
     }
     machine.wake.as_ref().map_or(Ok(()), |w| check_profile(w).map_err(|e| e.at("wake")))?;
     let mut earlier = machine.earlier_wake.iter().enumerate();
-    earlier.try_for_each(|(i, w)| check_profile(w).map_err(|e| e.in_list("earlier_wake", i)))
+    earlier.try_for_each(|(i, w)| check_profile(w).map_err(|e| e.in_list("earlier_wake", i)))?;
+    Ok(class.clone())
 }
 
 fn check_profile(profile: &WakeProfile) -> Result<(), Invalid> {
@@ -126,31 +141,34 @@ fn check_profile(profile: &WakeProfile) -> Result<(), Invalid> {
         .at("wakes"));
     }
     let paced = profile.pace.windows(2).all(|w| w[0].up_to < w[1].up_to);
-    if !paced || profile.pace.iter().any(|p| p.up_to.0 <= 0.0 || p.count == 0) {
+    if !paced || profile.pace.iter().any(|p| p.up_to.raw() <= 0.0 || p.count == 0) {
         return Err(
             Invalid::new("paces are above zero, in rising order, none empty", "measure again").at("pace")
         );
     }
-    if profile.core_speed.is_some_and(|s| s.0 < 0.01 || s.0 > 100.0) {
+    if profile.core_speed.is_some_and(|s| s.raw() < 0.01 || s.raw() > 100.0) {
         return Err(Invalid::new("a speed lies between 0.01 and 100", "measure again").at("core_speed"));
     }
-    if profile.pace_drift.is_some_and(|d| d.0 < 0.0 || d.0 > 3.0) {
+    if profile.pace_drift.is_some_and(|d| d.raw() < 0.0 || d.raw() > 3.0) {
         return Err(Invalid::new("a drift lies between 0 and 3", "measure again").at("pace_drift"));
     }
-    if profile.scale_us.low().0 <= 0.0 {
+    if profile.scale_us.low().raw() <= 0.0 {
         return Err(Invalid::new("the scale of a tail is above zero", "measure again").at("scale_us"));
     }
-    if profile.shape.high().0 >= 1.0 || profile.shape.low().0 < -2.0 {
+    if profile.shape.high().raw() >= 1.0 || profile.shape.low().raw() < -2.0 {
         return Err(Invalid::new("the shape of a tail lies between -2 and 1", "measure again").at("shape"));
     }
     Ok(())
 }
 
-fn check_interface(interface: &Interface, tables: &Tables) -> Result<(), Invalid> {
-    if tables.connection(&interface.connection).is_none() {
+fn check_interface(
+    interface: &Interface,
+    tables: &Tables,
+) -> Result<(Connection, Vec<DriverModel>), Invalid> {
+    let connection = tables.connection(&interface.connection).ok_or_else(|| {
         let known: Vec<&str> = tables.connection.iter().map(|c| c.id.as_str()).collect();
-        return Err(missing("connection", &interface.connection, &known).at("connection"));
-    }
+        missing("connection", &interface.connection, &known).at("connection")
+    })?;
     let channels = interface.channels;
     if channels.open_inputs.is_some_and(|n| n > channels.inputs) {
         return Err(Invalid::new("more inputs are open than there are", "correct inputs or open_inputs")
@@ -176,20 +194,21 @@ fn check_interface(interface: &Interface, tables: &Tables) -> Result<(), Invalid
         )
         .at("driver"));
     }
+    let mut models = Vec::with_capacity(interface.drivers.len());
     for (i, driver) in interface.drivers.iter().enumerate() {
-        if interface.drivers[..i].iter().any(|other| other.word() == driver.word()) {
-            return Err(twice("driver", driver.word()).in_list("driver", i));
+        if interface.drivers[..i].iter().any(|other| other.id() == driver.id()) {
+            return Err(twice("driver", driver.id()).in_list("driver", i));
         }
-        check_driver(driver, tables).map_err(|e| e.in_list("driver", i))?;
+        models.push(check_driver(driver, tables).map_err(|e| e.in_list("driver", i))?);
     }
-    Ok(())
+    Ok((connection.clone(), models))
 }
 
-fn check_driver(driver: &Driver, tables: &Tables) -> Result<(), Invalid> {
-    if tables.driver_model(&driver.model).is_none() {
+fn check_driver(driver: &Driver, tables: &Tables) -> Result<DriverModel, Invalid> {
+    let model = tables.driver_model(&driver.model).ok_or_else(|| {
         let known: Vec<&str> = tables.driver.iter().map(|d| d.id.as_str()).collect();
-        return Err(missing("driver model", &driver.model, &known).at("model"));
-    }
+        missing("driver model", &driver.model, &known).at("model")
+    })?;
     if driver.rates_hz.is_empty() {
         return Err(
             Invalid::new("a driver offers at least one rate", "list its rates in hertz").at("rates_hz")
@@ -207,10 +226,24 @@ fn check_driver(driver: &Driver, tables: &Tables) -> Result<(), Invalid> {
         )
         .at("buffers"));
     }
+    if let Some(ends) = driver.buffers.powers
+        && let Some(wrong) = ends.iter().find(|b| !b.get().is_power_of_two())
+    {
+        return Err(Invalid::new(
+            format!("{wrong} is no power of two"),
+            format!(
+                "write {} or {}, or list the sizes: {{ frames = [48, 96, 192] }}",
+                (wrong.get() / 2 + 1).next_power_of_two(),
+                wrong.get().next_power_of_two()
+            ),
+        )
+        .at("powers")
+        .at("buffers"));
+    }
     if driver.buffers.offered(driver.rates_hz[0]).is_empty() {
         return Err(Invalid::new(
             "no buffer is offered",
-            "list at least one; ranges run from small to large",
+            "list at least one; ranges run from small to large, such as { powers = [32, 2048] }",
         )
         .at("buffers"));
     }
@@ -220,7 +253,7 @@ fn check_driver(driver: &Driver, tables: &Tables) -> Result<(), Invalid> {
             .at("buffers"));
     }
     for (key, blocks) in [("blocks_in", driver.blocks_in), ("blocks_out", driver.blocks_out)] {
-        if blocks.is_some_and(|b| b.low().0 <= 0.0) {
+        if blocks.is_some_and(|b| b.low().raw() <= 0.0) {
             return Err(
                 Invalid::new("a driver holds more than no blocks", "write at least a part of one").at(key)
             );
@@ -240,10 +273,36 @@ fn check_driver(driver: &Driver, tables: &Tables) -> Result<(), Invalid> {
             .in_list("measured", i));
         };
         check_offered(driver, trip.rate_hz, &named).map_err(|e| e.in_list("measured", i))?;
-        if trip.round_trip_frames.low().0 <= 0.0 {
+        if trip.round_trip_frames.low().raw() <= 0.0 {
             return Err(Invalid::new("a round trip takes time", "write the measured frames")
                 .at("round_trip_frames")
                 .in_list("measured", i));
+        }
+    }
+    check_growth(driver)?;
+    Ok(model.clone())
+}
+
+/// A larger buffer delays more: measured round trips that say otherwise were mixed up, or are not of these buffers.
+fn check_growth(driver: &Driver) -> Result<(), Invalid> {
+    for (i, trip) in driver.measured.iter().enumerate() {
+        let Some(own) = trip.buffer_frames else { continue };
+        let slower = driver.measured.iter().find(|other| {
+            other.rate_hz == trip.rate_hz
+                && other.buffer_frames.is_some_and(|b| b < own)
+                && other.round_trip_frames.typical() >= trip.round_trip_frames.typical()
+        });
+        if let Some(other) = slower {
+            let smaller = other.buffer_frames.map_or(0, crate::units::Block::get);
+            let (here, there) =
+                (trip.round_trip_frames.typical().raw(), other.round_trip_frames.typical().raw());
+            return Err(Invalid::new(
+                format!(
+                    "a larger buffer is never quicker: {smaller} came back after {there:.0} frames, {own} after {here:.0}"
+                ),
+                "put the two right if they were mixed up, or take them out and measure again",
+            )
+            .in_list("measured", i));
         }
     }
     Ok(())

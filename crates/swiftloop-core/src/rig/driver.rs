@@ -69,7 +69,7 @@ pub struct MeasuredTrip {
 impl Driver {
     /// The short word that refers to this driver.
     #[must_use]
-    pub fn word(&self) -> &str {
+    pub fn id(&self) -> &str {
         self.id.as_deref().unwrap_or(&self.model)
     }
 }

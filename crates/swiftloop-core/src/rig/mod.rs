@@ -1,11 +1,12 @@
-//! The rig: machine, interfaces with their drivers, places that have a rate, other programs. A description
+//! The rig: machine, interfaces with their drivers, places that have a rate, other programs. A [`Description`]
 //! (plain data, as a person writes it) comes in; [`Rig::checked`] proves that it can be true: drivers and
-//! connections exist in the tables, rates and buffers are offered, references lead somewhere.
+//! connections exist in the tables, rates and buffers are offered, references lead somewhere. What it refers to in the
+//! tables comes with it, so that nobody has to look it up, or guess when it is not there.
 
 mod buffers;
 mod check;
-pub use check::nearest;
 pub(crate) use check::{missing, twice};
+pub use check::{nearest, plain};
 mod driver;
 mod profile;
 
@@ -13,6 +14,8 @@ pub use buffers::{Buffers, CountTimesSize, Offered, Steps};
 pub use driver::{Driver, MeasuredTrip, Reported};
 pub use profile::{PaceBin, WakeBin, WakeProfile};
 
+use crate::ids::{DriverId, InterfaceId, ProgramId};
+use crate::tables::{Connection, DriverModel, MachineClass};
 use crate::units::{Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Range, Share};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -20,7 +23,7 @@ use serde::{Deserialize, Serialize};
 /// What there is: the whole of a `rig.toml`.
 #[derive(Debug, Clone, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Rig {
+pub struct Description {
     /// Always `swiftloop.rig/1`.
     pub format: String,
     /// A name for people.
@@ -39,6 +42,76 @@ pub struct Rig {
     pub programs: Vec<Program>,
 }
 
+/// A rig that can be true, with what it refers to in the tables.
+#[derive(Debug, Clone)]
+pub struct Rig {
+    description: Description,
+    class: MachineClass,
+    /// For each interface, how it is connected and the models of its drivers.
+    known: Vec<(Connection, Vec<DriverModel>)>,
+}
+
+impl Rig {
+    /// An interface.
+    #[must_use]
+    pub fn interface(&self, id: InterfaceId) -> &Interface {
+        &self.description.interfaces[id.index()]
+    }
+
+    /// Every interface with its position.
+    pub fn interface_ids(&self) -> impl Iterator<Item = (InterfaceId, &Interface)> {
+        self.description.interfaces.iter().enumerate().map(|(i, interface)| (InterfaceId::from(i), interface))
+    }
+
+    /// The interface called `id`.
+    #[must_use]
+    pub fn interface_called(&self, id: &str) -> Option<InterfaceId> {
+        self.interface_ids().find(|(_, i)| i.id == id).map(|(at, _)| at)
+    }
+
+    /// A driver of an interface.
+    #[must_use]
+    pub fn driver(&self, interface: InterfaceId, driver: DriverId) -> &Driver {
+        &self.interface(interface).drivers[driver.index()]
+    }
+
+    /// The model of a driver.
+    #[must_use]
+    pub fn model(&self, interface: InterfaceId, driver: DriverId) -> &DriverModel {
+        &self.known[interface.index()].1[driver.index()]
+    }
+
+    /// How an interface is connected.
+    #[must_use]
+    pub fn connection(&self, interface: InterfaceId) -> &Connection {
+        &self.known[interface.index()].0
+    }
+
+    /// The class of the machine.
+    #[must_use]
+    pub fn class(&self) -> &MachineClass {
+        &self.class
+    }
+
+    /// A program that runs beside the session.
+    #[must_use]
+    pub fn program(&self, id: ProgramId) -> &Program {
+        &self.description.programs[id.index()]
+    }
+
+    /// Every program with its position.
+    pub fn program_ids(&self) -> impl Iterator<Item = (ProgramId, &Program)> {
+        self.description.programs.iter().enumerate().map(|(i, program)| (ProgramId::from(i), program))
+    }
+}
+
+impl std::ops::Deref for Rig {
+    type Target = Description;
+    fn deref(&self) -> &Description {
+        &self.description
+    }
+}
+
 /// The computer.
 #[derive(Debug, Clone, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -48,7 +121,7 @@ pub struct Machine {
     pub class: String,
     /// Power plan: `performance`, `balanced` or `saving`.
     #[serde(default)]
-    pub power: Power,
+    pub power: PowerPlan,
     /// Physical cores.
     pub cores: u32,
     /// Hardware threads (cores when left out).
@@ -78,7 +151,7 @@ fn desktop() -> String {
 /// Power plan of the operating system.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
-pub enum Power {
+pub enum PowerPlan {
     /// Clocks high, idle shallow.
     Performance,
     /// As the system comes.
@@ -88,7 +161,7 @@ pub enum Power {
     Saving,
 }
 
-impl Power {
+impl PowerPlan {
     /// The plan that a clock governor of Linux amounts to, where it is plain: only `performance` is.
     #[must_use]
     pub fn of_governor(word: &str) -> Option<Self> {
@@ -97,7 +170,7 @@ impl Power {
 
     /// The word used in files and tables.
     #[must_use]
-    pub fn word(self) -> &'static str {
+    pub fn as_str(self) -> &'static str {
         match self {
             Self::Performance => "performance",
             Self::Balanced => "balanced",
@@ -280,19 +353,25 @@ fn yes() -> bool {
 impl Machine {
     /// Speed of a core relative to the reference, before the power plan takes its share.
     #[must_use]
-    pub fn speed(&self) -> f64 {
-        self.core_speed.map_or(1.0, |s| s.0)
+    pub fn speed(&self) -> Factor {
+        self.core_speed.unwrap_or(Factor::new(1.0))
     }
 
     /// Speed of a core if it was measured, and the power plan under which.
     #[must_use]
-    pub fn measured_speed(&self) -> Option<(f64, Power)> {
+    pub fn measured_speed(&self) -> Option<(Factor, PowerPlan)> {
         let wake = self.wake.as_ref()?;
-        Some((wake.core_speed?.0, wake.power.unwrap_or(self.power)))
+        Some((wake.core_speed?, wake.power.unwrap_or(self.power)))
     }
 }
 
 impl Program {
+    /// The name for people, or the id.
+    #[must_use]
+    pub fn title(&self) -> &str {
+        self.name.as_deref().unwrap_or(&self.id)
+    }
+
     /// Whether it runs during `phase`.
     #[must_use]
     pub fn runs_in(&self, phase: &str) -> bool {

@@ -1,7 +1,7 @@
 //! A measured profile of wake-up delays: a histogram and the generalised Pareto tail fitted to it, with the
 //! uncertainty of the fit. A measuring command writes it into the rig file; the risk model reads it.
 
-use super::Power;
+use super::PowerPlan;
 use crate::units::{Factor, Micros, Range, Share};
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -36,7 +36,7 @@ pub struct WakeProfile {
     /// Speed of one core relative to the reference core, measured at the same time.
     pub core_speed: Option<Factor>,
     /// Power plan under which it was measured (that of the machine when left out).
-    pub power: Option<Power>,
+    pub power: Option<PowerPlan>,
     /// Kernel that ran.
     pub kernel: Option<String>,
     /// How the clocks were governed.

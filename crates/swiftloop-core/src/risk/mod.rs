@@ -9,6 +9,6 @@ mod resources;
 mod wake;
 
 pub use backlog::mean_blocks_to_dropout;
-pub use model::{Dropouts, EACH_COUNTS, RiskModel, Verdict, verdict};
+pub use model::{DropoutVerdict, Dropouts, EACH_COUNTS, RiskModel, verdict};
 pub use resources::{disk_dropouts, memory_dropouts};
 pub use wake::{Wake, WakeSet};

@@ -2,43 +2,44 @@
 
 use super::Dropouts;
 use crate::tables::Assumptions;
+use crate::units::{Gigabytes, MegabytesPerSecond, Ms, PerHour};
 
 /// Dropouts per hour from the disk. A stall empties the read-ahead; what the streams leave of the throughput
 /// refills it. Stalls are taken as exponential with the assumed mean, so one breaks with
 /// `exp(−read-ahead × (1 − utilisation) / mean stall)`.
 #[must_use]
 pub fn disk_dropouts(
-    streams_mb_s: f64,
-    throughput_mb_s: f64,
-    read_ahead_ms: f64,
+    streams: MegabytesPerSecond,
+    throughput: MegabytesPerSecond,
+    read_ahead: Ms,
     assume: &Assumptions,
 ) -> Dropouts {
-    if streams_mb_s <= 0.0 {
-        return Dropouts { low: 0.0, typical: 0.0, high: 0.0 };
+    if streams.raw() <= 0.0 {
+        return Dropouts::NONE;
     }
-    let spare = (1.0 - streams_mb_s / throughput_mb_s).max(0.0);
-    let at = |stall: f64| {
-        let per_stall = (-read_ahead_ms * spare / stall).exp();
+    let spare = (1.0 - streams / throughput).max(0.0);
+    let at = |stall: Ms| {
+        let per_stall = (-(read_ahead / stall) * spare).exp();
         // A disk that cannot keep up at all fails each time the read-ahead runs dry.
-        let dry = if spare <= 0.0 { 3.6e6 / read_ahead_ms.max(1.0) } else { 0.0 };
-        assume.disk_stalls_per_hour * per_stall + dry
+        let dry = if spare <= 0.0 { 3.6e6 / read_ahead.raw().max(1.0) } else { 0.0 };
+        PerHour::new(assume.disk_stalls_per_hour * per_stall + dry)
     };
     let stall = assume.disk_stall_ms;
-    Dropouts { low: at(stall.low().0), typical: at(stall.typical().0), high: at(stall.high().0) }
+    Dropouts { low: at(stall.low()), typical: at(stall.typical()), high: at(stall.high()) }
 }
 
 /// Dropouts per hour from swapping: none while everything fits, in proportion to what does not.
 #[must_use]
-pub fn memory_dropouts(needed_gb: f64, memory_gb: f64, assume: &Assumptions) -> Dropouts {
-    let short = (needed_gb - memory_gb).max(0.0);
-    let rate = short * assume.swap_dropouts_per_hour_per_gb;
+pub fn memory_dropouts(needed: Gigabytes, memory: Gigabytes, assume: &Assumptions) -> Dropouts {
+    let short = (needed - memory).raw().max(0.0);
+    let rate = PerHour::new(short * assume.swap_dropouts_per_hour_per_gb);
     Dropouts { low: rate * 0.2, typical: rate, high: rate * 5.0 }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::units::{Factor, Frames, Metres, Micros, Ms, Nanos, Range};
+    use crate::units::{Factor, Frames, Metres, Micros, Nanos, Range};
     use proptest::prelude::*;
 
     /// Only the figures of disk and memory matter here.
@@ -55,49 +56,51 @@ mod tests {
             instrument_ms: ms,
             mic_distance_m: Range::<Metres>::zero(),
             speaker_distance_m: Range::<Metres>::zero(),
-            crystal_ppm: Range::exact(Factor(30.0)),
-            hidden_in_ms: Ms(0.0),
-            hidden_out_ms: Ms(0.0),
-            draft_cost: Factor(0.6),
-            precision_32_cost: Factor(0.9),
-            off_but_loaded_cost: Factor(0.1),
-            timeline_us_per_kilotick: Micros(0.0),
-            node_overhead_ns: Nanos(0.0),
-            plain_track_per_frame_ns: Nanos(0.0),
-            disk_stall_ms: Range::spanning(Ms(5.0), Ms(20.0), Ms(100.0)),
+            crystal_ppm: Range::exact(Factor::new(30.0)),
+            hidden_in_ms: Ms::new(0.0),
+            hidden_out_ms: Ms::new(0.0),
+            draft_cost: Factor::new(0.6),
+            precision_32_cost: Factor::new(0.9),
+            off_but_loaded_cost: Factor::new(0.1),
+            timeline_us_per_kilotick: Micros::new(0.0),
+            node_overhead_ns: Nanos::new(0.0),
+            plain_track_per_frame_ns: Nanos::new(0.0),
+            disk_stall_ms: Range::spanning(Ms::new(5.0), Ms::new(20.0), Ms::new(100.0)),
             disk_stalls_per_hour: 60.0,
-            read_ahead_ms: Ms(500.0),
+            read_ahead_ms: Ms::new(500.0),
             swap_dropouts_per_hour_per_gb: 400.0,
             print_memory_gb: 0.05,
             phrase_s: 8.0,
         }
     }
 
+    fn disk(streams: f64, read_ahead: f64) -> Dropouts {
+        let of = MegabytesPerSecond::new;
+        disk_dropouts(of(streams), of(150.0), Ms::new(read_ahead), &assume())
+    }
+
     proptest! {
         #[test]
         fn a_busier_disk_and_a_shorter_read_ahead_break_more(streams in 0.1f64..200.0, more in 0.1f64..100.0, ahead in 50.0f64..2000.0) {
-            let a = assume();
-            let at = |s: f64, r: f64| disk_dropouts(s, 150.0, r, &a);
-            let (less, busy) = (at(streams, ahead), at(streams + more, ahead));
+            let (less, busy) = (disk(streams, ahead), disk(streams + more, ahead));
             prop_assert!(less.low <= less.typical && less.typical <= less.high);
-            prop_assert!(less.typical <= busy.typical * (1.0 + 1e-12));
+            prop_assert!(less.typical.raw() <= busy.typical.raw() * (1.0 + 1e-12));
             // A disk that keeps up gains by reading ahead.
-            prop_assert!(streams >= 150.0 || at(streams, ahead * 2.0).typical <= less.typical);
+            prop_assert!(streams >= 150.0 || disk(streams, ahead * 2.0).typical <= less.typical);
         }
 
         #[test]
         fn memory_breaks_in_proportion_to_what_does_not_fit(needed in 0.0f64..64.0) {
-            let d = memory_dropouts(needed, 16.0, &assume());
-            prop_assert!((d.typical - (needed - 16.0).max(0.0) * 400.0).abs() < 1e-9);
+            let d = memory_dropouts(Gigabytes::new(needed), Gigabytes::new(16.0), &assume());
+            prop_assert!((d.typical.raw() - (needed - 16.0).max(0.0) * 400.0).abs() < 1e-9);
             prop_assert!(d.low <= d.typical && d.typical <= d.high);
         }
     }
 
     #[test]
     fn an_idle_disk_never_breaks_and_a_stall_is_exponential() {
-        let a = assume();
-        assert_eq!(disk_dropouts(0.0, 150.0, 500.0, &a).high, 0.0);
-        let half = disk_dropouts(75.0, 150.0, 100.0, &a);
-        assert!((half.typical - 60.0 * (-100.0f64 * 0.5 / 20.0).exp()).abs() < 1e-12);
+        assert_eq!(disk(0.0, 500.0), Dropouts::NONE);
+        let half = disk(75.0, 100.0).typical.raw();
+        assert!((half - 60.0 * (-100.0f64 * 0.5 / 20.0).exp()).abs() < 1e-12);
     }
 }

@@ -2,9 +2,9 @@
 //! Below the threshold the measured histogram (or, for a class of machine, an exponential through its median
 //! and its threshold); above it the generalised Pareto tail.
 
-use crate::rig::{Machine, PaceBin, Power, WakeProfile};
+use crate::rig::{PaceBin, PowerPlan, Rig, WakeProfile};
 use crate::stats::Pareto;
-use crate::tables::Tables;
+use crate::tables::MachineRow;
 use crate::units::{Origin, Range};
 
 /// Standard normal nodes and weights that stand for the logarithm of execution time. Up to three standard
@@ -110,26 +110,25 @@ fn normal_pace(variation: f64) -> Vec<(f64, f64)> {
 }
 
 impl WakeSet {
-    /// The wake-up delays of `machine` under `power`: its measured profile if it was measured under that
+    /// The wake-up delays of the machine of `rig` under `power`: its measured profile if it was measured under that
     /// power plan, else its class.
     #[must_use]
-    pub fn of(machine: &Machine, power: Power, tables: &Tables) -> Self {
-        match &machine.wake {
-            Some(profile) if power == profile.power.unwrap_or(machine.power) => Self::measured(profile),
-            _ => Self::of_class(&machine.class, power, tables),
+    pub fn of(rig: &Rig, power: PowerPlan) -> Self {
+        match &rig.machine.wake {
+            Some(profile) if power == profile.power.unwrap_or(rig.machine.power) => Self::measured(profile),
+            _ => Self::of_class(rig.class().under(power)),
         }
     }
 
     /// The wake-up delays assumed for a class of machine.
     #[must_use]
-    pub fn of_class(class: &str, power: Power, tables: &Tables) -> Self {
-        let class = tables.machine_class(class, power.word()).unwrap_or(&tables.machine[0]);
+    pub fn of_class(class: &MachineRow) -> Self {
         let pick = |which: fn(Range3) -> f64| {
             let share = which(raw(class.tail_share));
             let median = which(raw(class.median_us));
             Wake {
-                body: vec![(median, log_share(0.5)), (class.threshold_us.0, log_share(share))],
-                threshold: class.threshold_us.0,
+                body: vec![(median, log_share(0.5)), (class.threshold_us.raw(), log_share(share))],
+                threshold: class.threshold_us.raw(),
                 tail_share: share,
                 tail: Pareto { shape: which(raw(class.shape)), scale: which(raw(class.scale_us)) },
                 pace: normal_pace(which(raw(class.variation))),
@@ -146,7 +145,7 @@ impl WakeSet {
         let total = profile.wakes as f64;
         let pick = |which: fn(Range3) -> f64| {
             // An hour to come lies within what one second differs from another.
-            let drift = profile.pace_drift.map_or(0.0, |d| 1.96 * d.0);
+            let drift = profile.pace_drift.map_or(0.0, |d| 1.96 * d.raw());
             let (pace, unseen) = match profile.pace.as_slice() {
                 [] => (
                     normal_pace(profile.variation.map_or(0.05, |v| which(raw(v)))),
@@ -166,18 +165,18 @@ impl WakeSet {
             for bin in &profile.bins {
                 later -= bin.count as f64;
                 if bin.up_to_us < profile.threshold_us {
-                    body.push((bin.up_to_us.0, log_share((later / total).max(share))));
+                    body.push((bin.up_to_us.raw(), log_share((later / total).max(share))));
                 }
             }
-            body.push((profile.threshold_us.0, log_share(share)));
+            body.push((profile.threshold_us.raw(), log_share(share)));
             Wake {
                 body,
-                threshold: profile.threshold_us.0,
+                threshold: profile.threshold_us.raw(),
                 tail_share: share,
                 tail: Pareto { shape: which(raw(profile.shape)), scale: which(raw(profile.scale_us)) },
                 pace,
                 unseen: Some(unseen),
-                cluster: profile.cluster.map_or(1.0, |c| c.0.max(1.0)),
+                cluster: profile.cluster.map_or(1.0, |c| c.raw().max(1.0)),
             }
         };
         Self { low: pick(|r| r.0), typical: pick(|r| r.1), high: pick(|r| r.2), origin: Origin::Measured }
@@ -187,10 +186,10 @@ impl WakeSet {
 /// The measured pace, all of it times `factor`: the middle of each bin, but the upper end of the last.
 fn pace_of(bins: &[PaceBin], factor: f64) -> Vec<(f64, f64)> {
     let total: u64 = bins.iter().map(|b| b.count).sum();
-    let mut from = bins.first().map_or(1.0, |b| b.up_to.0);
+    let mut from = bins.first().map_or(1.0, |b| b.up_to.raw());
     let mut pace = Vec::with_capacity(bins.len());
     for (i, bin) in bins.iter().enumerate() {
-        let to = bin.up_to.0;
+        let to = bin.up_to.raw();
         let at = if i + 1 == bins.len() { to } else { (from + to) / 2.0 };
         pace.push((bin.count as f64 / total.max(1) as f64, at * factor));
         from = to;
@@ -239,6 +238,27 @@ mod tests {
 
     #[test]
     fn the_weights_are_the_normal_law() {
+        use statrs::distribution::{Continuous, ContinuousCDF, Normal};
+        let normal = Normal::standard();
+        let edges = [-1.0, 0.0, 0.75, 1.5, 2.25, 3.0, 3.5, 4.0, 4.5, 5.0, 5.5, 6.0];
+        let from = std::iter::once(f64::NEG_INFINITY).chain(edges);
+        let to = edges.into_iter().chain([f64::INFINITY]);
+        let density = |x: f64| if x.is_finite() { normal.pdf(x) } else { 0.0 };
+        // The upper tail by symmetry: close to one nothing of it would be left.
+        let above = |x: f64| normal.cdf(-x);
+        for ((low, high), (node, weight)) in from.zip(to).zip(NODES) {
+            let share = above(low) - above(high);
+            assert!((weight / share - 1.0).abs() < 1e-3, "{low} to {high}: {weight} is not {share}");
+            let mean = (density(low) - density(high)) / share;
+            let expected = if high <= 3.0 {
+                mean
+            } else if high.is_finite() {
+                high
+            } else {
+                7.0
+            };
+            assert!((node - expected).abs() < 1e-4, "{low} to {high}: {node} is not {expected}");
+        }
         let sum: f64 = NODES.iter().map(|n| n.1).sum();
         assert!((sum - 1.0).abs() < 1e-7, "{sum}");
     }

@@ -1,10 +1,12 @@
 //! Proof that a session can be true: ids are unique, references lead somewhere, figures are possible.
 
-use super::{Cost, Description, Phase, Processor, Routes, Session};
+use super::{Cost, CostFigures, Description, Phase, Processor, Routes, Session};
+use crate::ids::{NodeId, PerformerId};
 use crate::rig::{missing, twice};
-use crate::tables::Tables;
-use crate::{Invalid, Place};
+use crate::tables::{CostClass, Listener, PhaseKind, Tables};
+use crate::{Invalid, PathStep};
 use std::collections::HashSet;
+use typed_index_collections::TiVec;
 
 impl Session {
     /// The session, if it can be true; interfaces named by phases are checked against the rig later.
@@ -19,10 +21,11 @@ impl Session {
                 .at("depth")
                 .at("deliver"));
         }
+        let mut costs = TiVec::new();
         for (list, at, chain) in chains(&description) {
             for (p, processor) in chain.iter().enumerate() {
                 let here = check_processor(processor, tables).map_err(|e| e.in_list("processor", p));
-                here.map_err(|e| at.map_or(e.clone().at(list), |i| e.clone().in_list(list, i)))?;
+                costs.push(here.map_err(|e| at.map_or(e.clone().at(list), |i| e.clone().in_list(list, i)))?);
             }
         }
         for (i, track) in description.tracks.iter().enumerate() {
@@ -33,7 +36,7 @@ impl Session {
             }
         }
         let routes = Routes::lay_out(&description)?;
-        check_people(&description, tables)?;
+        let listeners = check_people(&description, tables)?;
         check_cues(&description, &routes)?;
         if description.phases.is_empty() {
             return Err(Invalid::new(
@@ -41,18 +44,19 @@ impl Session {
                 "add a [[phase]], such as kind = \"tracking\"",
             ));
         }
+        let mut kinds = TiVec::new();
         for (i, phase) in description.phases.iter().enumerate() {
             let here = |e: Invalid| e.in_list("phase", i);
-            if description.phases[..i].iter().any(|other| other.word() == phase.word()) {
-                return Err(here(twice("phase", phase.word()).at(if phase.id.is_some() {
+            if description.phases[..i].iter().any(|other| other.id() == phase.id()) {
+                return Err(here(twice("phase", phase.id()).at(if phase.id.is_some() {
                     "id"
                 } else {
                     "kind"
                 })));
             }
-            check_phase(phase, &description, tables).map_err(here)?;
+            kinds.push(check_phase(phase, &description, tables).map_err(here)?);
         }
-        Ok(Self { description, routes })
+        Ok(Self { description, routes, listeners, kinds, costs })
     }
 
     /// Checks that every interface a phase names exists in the rig.
@@ -141,13 +145,15 @@ fn check_engine(d: &Description) -> Result<(), Invalid> {
     Ok(())
 }
 
-fn check_processor(p: &Processor, tables: &Tables) -> Result<(), Invalid> {
-    if let Cost::Class(class) = &p.cost
-        && tables.cost_class(class).is_none()
-    {
-        let known: Vec<&str> = tables.cost.iter().map(|c| c.id.as_str()).collect();
-        return Err(missing("cost class", class, &known).at("cost"));
-    }
+/// What the processor costs, its class looked up.
+fn check_processor(p: &Processor, tables: &Tables) -> Result<CostFigures, Invalid> {
+    let cost = match &p.cost {
+        Cost::Figures(figures) => *figures,
+        Cost::Class(class) => match tables.cost_class(class) {
+            Some(row) => CostFigures { per_call_ns: row.per_call_ns, per_frame_ns: row.per_frame_ns },
+            None => return Err(unknown_cost(class, tables).at("cost")),
+        },
+    };
     if ![1, 2, 4, 8, 16].contains(&p.oversampling) {
         return Err(Invalid::new("oversampling is 1, 2, 4, 8 or 16", "1 means none").at("oversampling"));
     }
@@ -170,10 +176,26 @@ fn check_processor(p: &Processor, tables: &Tables) -> Result<(), Invalid> {
             Invalid::new("a tail lasts zero seconds or more", "write seconds, such as 2.5").at("tail_s")
         );
     }
-    Ok(())
+    Ok(cost)
 }
 
-fn check_people(d: &Description, tables: &Tables) -> Result<(), Invalid> {
+/// A word that is no class: the nearest, and what each class stands for.
+fn unknown_cost(word: &str, tables: &Tables) -> Invalid {
+    let known: Vec<&str> = tables.cost.iter().map(|c| c.id.as_str()).collect();
+    let meant = |c: &CostClass| {
+        format!("{} ({})", c.id, c.source.split(':').next().unwrap_or_default().to_lowercase())
+    };
+    let classes: Vec<String> = tables.cost.iter().map(meant).collect();
+    let near = crate::rig::nearest(word, &known).map_or(String::new(), |n| format!("did you mean `{n}`? "));
+    Invalid::new(
+        format!("there is no cost class called `{word}`"),
+        format!("{near}The classes are {}", classes.join(", ")),
+    )
+}
+
+/// What the tables say of each performer.
+fn check_people(d: &Description, tables: &Tables) -> Result<TiVec<PerformerId, Listener>, Invalid> {
+    let mut listeners = TiVec::new();
     let tracks: Vec<&str> = d.tracks.iter().map(|t| t.id.as_str()).collect();
     let mixes: Vec<&str> = d.buses.iter().map(|b| b.id.as_str()).chain(["main"]).collect();
     for (i, person) in d.performers.iter().enumerate() {
@@ -181,10 +203,10 @@ fn check_people(d: &Description, tables: &Tables) -> Result<(), Invalid> {
         if d.performers[..i].iter().any(|other| other.id == person.id) {
             return Err(here(twice("performer", &person.id).at("id")));
         }
-        if tables.listener(&person.plays).is_none() {
+        listeners.push(tables.listener(&person.plays).cloned().ok_or_else(|| {
             let known: Vec<&str> = tables.listener.iter().map(|l| l.id.as_str()).collect();
-            return Err(here(missing("way to play", &person.plays, &known).at("plays")));
-        }
+            here(missing("way to play", &person.plays, &known).at("plays"))
+        })?);
         if person.hears.is_empty() {
             return Err(here(
                 Invalid::new("a performer hears themselves on at least one track", "name the track")
@@ -209,25 +231,25 @@ fn check_people(d: &Description, tables: &Tables) -> Result<(), Invalid> {
         if !mixes.contains(&person.cue.as_str()) {
             return Err(here(missing("bus", &person.cue, &mixes).at("cue")));
         }
-        if person.limit_ms.is_some_and(|l| l.0 <= 0.0) {
+        if person.limit_ms.is_some_and(|l| l.raw() <= 0.0) {
             return Err(here(
                 Invalid::new("a limit is above zero", "write milliseconds, such as 8").at("limit_ms"),
             ));
         }
     }
-    Ok(())
+    Ok(listeners)
 }
 
 /// Everybody must hear themselves: what they perform on has to reach the mix they listen to.
 fn check_cues(d: &Description, routes: &Routes) -> Result<(), Invalid> {
     for (i, person) in d.performers.iter().enumerate() {
         let cue = match d.buses.iter().position(|b| b.id == person.cue) {
-            Some(bus) => d.tracks.len() + bus,
+            Some(bus) => NodeId::from(d.tracks.len() + bus),
             None => routes.main(),
         };
         for id in &person.hears {
             let Some(track) = d.tracks.iter().position(|t| &t.id == id) else { continue };
-            if !routes.downstream(&[track])[cue] {
+            if !routes.downstream(&[NodeId::from(track)])[cue] {
                 return Err(Invalid::new(
                     format!(
                         "`{}` does not carry track `{id}`, so this performer would not hear it",
@@ -243,11 +265,12 @@ fn check_cues(d: &Description, routes: &Routes) -> Result<(), Invalid> {
     Ok(())
 }
 
-fn check_phase(phase: &Phase, d: &Description, tables: &Tables) -> Result<(), Invalid> {
-    if tables.phase_kind(&phase.kind).is_none() {
+/// What the tables say of the phase.
+fn check_phase(phase: &Phase, d: &Description, tables: &Tables) -> Result<PhaseKind, Invalid> {
+    let kind = tables.phase_kind(&phase.kind).ok_or_else(|| {
         let known: Vec<&str> = tables.phase.iter().map(|p| p.id.as_str()).collect();
-        return Err(missing("kind of phase", &phase.kind, &known).at("kind"));
-    }
+        missing("kind of phase", &phase.kind, &known).at("kind")
+    })?;
     let people: Vec<&str> = d.performers.iter().map(|p| p.id.as_str()).collect();
     for (j, id) in phase.performers.iter().enumerate() {
         if !people.contains(&id.as_str()) {
@@ -256,11 +279,11 @@ fn check_phase(phase: &Phase, d: &Description, tables: &Tables) -> Result<(), In
     }
     for (id, limit) in &phase.limits_ms {
         if !people.contains(&id.as_str()) {
-            return Err(missing("performer", id, &people).under(Place::Named(id.clone())).at("limits_ms"));
+            return Err(missing("performer", id, &people).under(PathStep::Named(id.clone())).at("limits_ms"));
         }
-        if limit.0 <= 0.0 {
+        if limit.raw() <= 0.0 {
             return Err(Invalid::new("a limit is above zero", "write milliseconds, such as 8")
-                .under(Place::Named(id.clone()))
+                .under(PathStep::Named(id.clone()))
                 .at("limits_ms"));
         }
     }
@@ -294,5 +317,5 @@ fn check_phase(phase: &Phase, d: &Description, tables: &Tables) -> Result<(), In
             return Err(missing("processor, track or bus", id, &all).in_list("keep", j));
         }
     }
-    Ok(())
+    Ok(kind.clone())
 }

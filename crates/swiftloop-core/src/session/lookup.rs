@@ -1,45 +1,70 @@
-//! Finding things in a session: nodes by id, processors by index, the live tracks of a phase.
+//! Finding things in a session: nodes by id, processors by position, the live tracks of a phase.
 
 use super::{Listens, NodeKind, Phase, Processor, Session};
+use crate::ids::{BusId, NodeId, ProcessorId, TrackId};
 
 impl Session {
+    /// The node of a track.
+    #[must_use]
+    pub fn node_of_track(&self, track: TrackId) -> NodeId {
+        NodeId::from(track.index())
+    }
+
+    /// The node of a bus.
+    #[must_use]
+    pub fn node_of_bus(&self, bus: BusId) -> NodeId {
+        NodeId::from(self.tracks.len() + bus.index())
+    }
+
     /// The node called `id`: a track, a bus or `main`.
     #[must_use]
-    pub fn node_of(&self, id: &str) -> Option<usize> {
+    pub fn node_of(&self, id: &str) -> Option<NodeId> {
         if id == "main" {
             return Some(self.routes().main());
         }
-        let track = self.tracks.iter().position(|t| t.id == id);
-        track.or_else(|| self.buses.iter().position(|b| b.id == id).map(|b| b + self.tracks.len()))
+        let track = self.tracks.iter().position(|t| t.id == id).map(|t| self.node_of_track(t.into()));
+        track.or_else(|| self.buses.iter().position(|b| b.id == id).map(|b| self.node_of_bus(b.into())))
     }
 
-    /// Processor number `index` of the routing.
+    /// The name of a node for people; none for the main output.
     #[must_use]
-    pub fn processor(&self, index: usize) -> &Processor {
-        let (node, place) = self.routes().processors[index];
-        &self.chain_of(node)[place]
+    pub fn node_title(&self, node: NodeId) -> Option<&str> {
+        match self.routes().nodes[node].kind {
+            NodeKind::Track(t) => Some(self.track(t).title()),
+            NodeKind::Bus(b) => Some(self.bus(b).title()),
+            NodeKind::Main => None,
+        }
+    }
+
+    /// A processor, by its place in the routing.
+    #[must_use]
+    pub fn processor(&self, id: ProcessorId) -> &Processor {
+        let seat = self.routes().processors[id];
+        &self.chain_of(seat.node)[seat.place]
     }
 
     /// The processors on a node.
     #[must_use]
-    pub fn chain_of(&self, node: usize) -> &[Processor] {
+    pub fn chain_of(&self, node: NodeId) -> &[Processor] {
         match self.routes().nodes[node].kind {
-            NodeKind::Track(t) => &self.tracks[t].processors,
-            NodeKind::Bus(b) => &self.buses[b].processors,
+            NodeKind::Track(t) => &self.track(t).processors,
+            NodeKind::Bus(b) => &self.bus(b).processors,
             NodeKind::Main => &self.main.processors,
         }
     }
 
     /// Live nodes of a phase: tracks on which its performers hear themselves through the software.
     #[must_use]
-    pub fn live_nodes(&self, phase: &Phase) -> Vec<usize> {
-        let mut live: Vec<usize> = self
+    pub fn live_nodes(&self, phase: &Phase) -> Vec<NodeId> {
+        let enabled = |n: &NodeId| match self.routes().nodes[*n].kind {
+            NodeKind::Track(t) => !self.track(t).disabled,
+            NodeKind::Bus(_) | NodeKind::Main => false,
+        };
+        let mut live: Vec<NodeId> = self
             .performers_in(phase)
-            .filter(|p| p.listens != Listens::Direct)
-            .flat_map(|p| p.hears.iter().filter_map(|id| self.node_of(id)))
-            .filter(
-                |&n| matches!(self.routes().nodes[n].kind, NodeKind::Track(t) if !self.tracks[t].disabled),
-            )
+            .filter(|(_, p)| p.listens != Listens::Direct)
+            .flat_map(|(_, p)| p.hears.iter().filter_map(|id| self.node_of(id)))
+            .filter(enabled)
             .collect();
         live.sort_unstable();
         live.dedup();

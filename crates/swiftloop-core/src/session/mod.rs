@@ -7,12 +7,15 @@ mod routes;
 mod track;
 
 pub use routes::{Node, NodeKind, Routes};
-pub use track::{Cost, CostFigures, Kind, Monitor, Processor, Send, Source, State, Track};
+pub use track::{Cost, CostFigures, Monitor, Processor, ProcessorKind, Send, Source, State, Track};
 
+use crate::ids::{BusId, PerformerId, PhaseId, ProcessorId, TrackId};
+use crate::tables::{Listener, PhaseKind};
 use crate::units::{Block, Gigabytes, Hz, Metres, Ms, Range};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use typed_index_collections::TiVec;
 
 /// What is wanted: the whole of a `session.toml`.
 #[derive(Debug, Clone, Deserialize, JsonSchema)]
@@ -96,14 +99,14 @@ impl Default for Engine {
         Self {
             block_frames: None,
             renders_ahead: false,
-            roll_frames: vec![Block(1024), Block(2048)],
+            roll_frames: vec![Block::new(1024), Block::new(2048)],
             delay_compensation: true,
             precision: 64,
             can_use_32_bit: true,
             ticks_per_quarter: 960,
             note_timing: NoteTiming::Stamped,
             workers: None,
-            memory_gb: Gigabytes(2.0),
+            memory_gb: Gigabytes::new(2.0),
             read_ahead_ms: None,
         }
     }
@@ -140,6 +143,14 @@ pub struct Bus {
     /// Disabled altogether.
     #[serde(default)]
     pub disabled: bool,
+}
+
+impl Bus {
+    /// The name for people, or the id.
+    #[must_use]
+    pub fn title(&self) -> &str {
+        self.name.as_deref().unwrap_or(&self.id)
+    }
 }
 
 fn main_out() -> String {
@@ -214,7 +225,7 @@ pub enum Listens {
 impl Listens {
     /// The word used in every output.
     #[must_use]
-    pub fn word(self) -> &'static str {
+    pub fn as_str(self) -> &'static str {
         match self {
             Self::Headphones => "headphones",
             Self::InEars => "in-ears",
@@ -252,10 +263,11 @@ pub struct Phase {
     /// Limits of this phase, by performer.
     #[serde(default)]
     pub limits_ms: BTreeMap<String, Ms>,
-    /// Dropouts per hour that the work bears.
+    /// Dropouts per hour that you allow.
     pub target_per_hour: Option<f64>,
     /// Processors slower than this do not ride a live path.
-    pub leave_off_over_ms: Option<Ms>,
+    #[serde(alias = "leave_off_over_ms")]
+    pub bypass_over_ms: Option<Ms>,
     /// Ids of processors or tracks that this phase cannot do without.
     #[serde(default)]
     pub keep: Vec<String>,
@@ -266,7 +278,7 @@ pub struct Phase {
 impl Phase {
     /// The short word that refers to this phase.
     #[must_use]
-    pub fn word(&self) -> &str {
+    pub fn id(&self) -> &str {
         self.id.as_deref().unwrap_or(&self.kind)
     }
 }
@@ -276,6 +288,12 @@ impl Phase {
 pub struct Session {
     description: Description,
     routes: Routes,
+    /// What the tables say of each performer's playing.
+    listeners: TiVec<PerformerId, Listener>,
+    /// What the tables say of each phase.
+    kinds: TiVec<PhaseId, PhaseKind>,
+    /// What each processor costs, classes looked up.
+    costs: TiVec<ProcessorId, CostFigures>,
 }
 
 impl Session {
@@ -297,9 +315,77 @@ impl Session {
         rates
     }
 
-    /// Indices of the performers of a phase.
-    pub fn performers_in<'a>(&'a self, phase: &'a Phase) -> impl Iterator<Item = &'a Performer> {
-        self.performers.iter().filter(|p| phase.performers.contains(&p.id))
+    /// The performers of a phase.
+    pub fn performers_in<'a>(
+        &'a self,
+        phase: &'a Phase,
+    ) -> impl Iterator<Item = (PerformerId, &'a Performer)> {
+        let all = self.performers.iter().enumerate().map(|(i, p)| (PerformerId::from(i), p));
+        all.filter(|(_, p)| phase.performers.contains(&p.id))
+    }
+
+    /// A performer.
+    #[must_use]
+    pub fn performer(&self, id: PerformerId) -> &Performer {
+        &self.description.performers[id.index()]
+    }
+
+    /// The performer called `id`.
+    #[must_use]
+    pub fn performer_called(&self, id: &str) -> Option<PerformerId> {
+        self.performers.iter().position(|p| p.id == id).map(PerformerId::from)
+    }
+
+    /// A track.
+    #[must_use]
+    pub fn track(&self, id: TrackId) -> &Track {
+        &self.description.tracks[id.index()]
+    }
+
+    /// Every track with its position.
+    pub fn track_ids(&self) -> impl Iterator<Item = (TrackId, &Track)> {
+        self.description.tracks.iter().enumerate().map(|(i, track)| (TrackId::from(i), track))
+    }
+
+    /// A bus.
+    #[must_use]
+    pub fn bus(&self, id: BusId) -> &Bus {
+        &self.description.buses[id.index()]
+    }
+
+    /// A phase.
+    #[must_use]
+    pub fn phase(&self, id: PhaseId) -> &Phase {
+        &self.description.phases[id.index()]
+    }
+
+    /// Every phase with its position.
+    pub fn phase_ids(&self) -> impl Iterator<Item = (PhaseId, &Phase)> {
+        self.description.phases.iter().enumerate().map(|(i, phase)| (PhaseId::from(i), phase))
+    }
+
+    /// The phase called `id`.
+    #[must_use]
+    pub fn phase_called(&self, id: &str) -> Option<PhaseId> {
+        self.phase_ids().find(|(_, p)| p.id() == id).map(|(at, _)| at)
+    }
+
+    /// What the tables say of a phase.
+    #[must_use]
+    pub fn kind(&self, id: PhaseId) -> &PhaseKind {
+        &self.kinds[id]
+    }
+
+    /// What the tables say of how a performer plays.
+    #[must_use]
+    pub fn listener(&self, id: PerformerId) -> &Listener {
+        &self.listeners[id]
+    }
+
+    /// What a processor costs, per pair of channels, on the reference core.
+    #[must_use]
+    pub fn cost(&self, id: ProcessorId) -> CostFigures {
+        self.costs[id]
     }
 }
 

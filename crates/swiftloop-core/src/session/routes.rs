@@ -3,15 +3,17 @@
 
 use super::{Description, Processor};
 use crate::Invalid;
+use crate::ids::{BusId, NodeId, ProcessorId, TrackId};
 use crate::rig::missing;
+use typed_index_collections::{TiSlice, TiVec};
 
 /// What a node is, with its index in the description.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum NodeKind {
     /// A track.
-    Track(usize),
+    Track(TrackId),
     /// A bus.
-    Bus(usize),
+    Bus(BusId),
     /// The main output.
     Main,
 }
@@ -22,20 +24,36 @@ pub struct Node {
     /// What it is.
     pub kind: NodeKind,
     /// Where it goes: its own output first, then its sends. Empty for main and for buses with an output of their own.
-    pub to: Vec<usize>,
-    /// Indices into [`Routes::processors`], in order.
-    pub processors: std::ops::Range<usize>,
+    pub to: Vec<NodeId>,
+    /// Positions in [`Routes::processors`], in order.
+    processors: std::ops::Range<usize>,
+}
+
+impl Node {
+    /// The processors on it, in order.
+    pub fn processors(&self) -> impl DoubleEndedIterator<Item = ProcessorId> + Clone + use<> {
+        self.processors.clone().map(ProcessorId::from)
+    }
+}
+
+/// Where a processor sits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Seat {
+    /// On this node.
+    pub node: NodeId,
+    /// At this place of its chain.
+    pub place: usize,
 }
 
 /// The routing.
 #[derive(Debug, Clone)]
 pub struct Routes {
     /// Tracks, then buses, then main.
-    pub nodes: Vec<Node>,
+    pub nodes: TiVec<NodeId, Node>,
     /// Every node after all nodes that feed it.
-    pub order: Vec<usize>,
-    /// For each processor of the session: the node it sits on and its place there.
-    pub processors: Vec<(usize, usize)>,
+    pub order: Vec<NodeId>,
+    /// Where each processor of the session sits.
+    pub processors: TiVec<ProcessorId, Seat>,
 }
 
 impl Routes {
@@ -46,58 +64,64 @@ impl Routes {
         let names: Vec<&str> =
             description.buses.iter().map(|b| b.id.as_str()).chain(["main", "out"]).collect();
         let find = |word: &str, out: bool| match word {
-            "main" => Ok(Some(main)),
+            "main" => Ok(Some(NodeId::from(main))),
             "out" if out => Ok(None),
             _ => match description.buses.iter().position(|b| b.id == word) {
-                Some(i) => Ok(Some(tracks + i)),
+                Some(i) => Ok(Some(NodeId::from(tracks + i))),
                 None => Err(missing("bus", word, &names[..names.len() - usize::from(!out)])),
             },
         };
-        let targets = |to: &str, sends: &[super::Send], out: bool| -> Result<Vec<usize>, Invalid> {
-            let mut all: Vec<usize> = find(to, out).map_err(|e| e.at("to"))?.into_iter().collect();
+        let targets = |to: &str, sends: &[super::Send], out: bool| -> Result<Vec<NodeId>, Invalid> {
+            let mut all: Vec<NodeId> = find(to, out).map_err(|e| e.at("to"))?.into_iter().collect();
             for (i, send) in sends.iter().enumerate() {
                 all.extend(find(&send.to, false).map_err(|e| e.at("to").in_list("sends", i))?);
             }
             Ok(all)
         };
-        let mut nodes = Vec::with_capacity(main + 1);
-        let mut processors = Vec::new();
+        let mut nodes: TiVec<NodeId, Node> = TiVec::with_capacity(main + 1);
+        let mut processors: TiVec<ProcessorId, Seat> = TiVec::new();
         let mut add = |kind, to, chain: &[Processor]| {
             let first = processors.len();
-            processors.extend((0..chain.len()).map(|place| (nodes.len(), place)));
+            let node = NodeId::from(nodes.len());
+            processors.extend((0..chain.len()).map(|place| Seat { node, place }));
             nodes.push(Node { kind, to, processors: first..processors.len() });
         };
         for (i, t) in description.tracks.iter().enumerate() {
             let to = targets(&t.to, &t.sends, false).map_err(|e| e.in_list("track", i))?;
-            add(NodeKind::Track(i), to, &t.processors);
+            add(NodeKind::Track(i.into()), to, &t.processors);
         }
         for (i, b) in description.buses.iter().enumerate() {
             let to = targets(&b.to, &b.sends, true).map_err(|e| e.in_list("bus", i))?;
-            add(NodeKind::Bus(i), to, &b.processors);
+            add(NodeKind::Bus(i.into()), to, &b.processors);
         }
         add(NodeKind::Main, Vec::new(), &description.main.processors);
         let order = order(&nodes).map_err(|bus| {
-            let id = &description.buses[bus - tracks].id;
+            let bus = bus.index() - tracks;
+            let id = &description.buses[bus].id;
             Invalid::new(
                 format!("the routing goes in a circle through bus `{id}`"),
                 "send one of the buses of the circle elsewhere",
             )
             .at("to")
-            .in_list("bus", bus - tracks)
+            .in_list("bus", bus)
         })?;
         Ok(Self { nodes, order, processors })
     }
 
-    /// Index of the main output.
+    /// The main output.
     #[must_use]
-    pub fn main(&self) -> usize {
-        self.nodes.len() - 1
+    pub fn main(&self) -> NodeId {
+        NodeId::from(self.nodes.len() - 1)
+    }
+
+    fn none(&self) -> TiVec<NodeId, bool> {
+        self.nodes.iter().map(|_| false).collect()
     }
 
     /// Everything that `from` feeds, itself included.
     #[must_use]
-    pub fn downstream(&self, from: &[usize]) -> Vec<bool> {
-        let mut reached = vec![false; self.nodes.len()];
+    pub fn downstream(&self, from: &[NodeId]) -> TiVec<NodeId, bool> {
+        let mut reached = self.none();
         for &n in from {
             reached[n] = true;
         }
@@ -110,17 +134,30 @@ impl Routes {
         }
         reached
     }
+
+    /// Everything that feeds `target`, itself included.
+    #[must_use]
+    pub fn upstream(&self, target: NodeId) -> TiVec<NodeId, bool> {
+        let mut feeds = self.none();
+        feeds[target] = true;
+        for &n in self.order.iter().rev() {
+            if self.nodes[n].to.iter().any(|&t| feeds[t]) {
+                feeds[n] = true;
+            }
+        }
+        feeds
+    }
 }
 
 /// Kahn's algorithm; the error is a bus on a cycle (a track feeds but is never fed, main is only fed).
-fn order(nodes: &[Node]) -> Result<Vec<usize>, usize> {
-    let mut waiting = vec![0usize; nodes.len()];
+fn order(nodes: &TiSlice<NodeId, Node>) -> Result<Vec<NodeId>, NodeId> {
+    let mut waiting: TiVec<NodeId, usize> = nodes.iter().map(|_| 0).collect();
     for node in nodes {
         for &t in &node.to {
             waiting[t] += 1;
         }
     }
-    let mut order: Vec<usize> = (0..nodes.len()).filter(|&n| waiting[n] == 0).collect();
+    let mut order: Vec<NodeId> = nodes.keys().filter(|&n| waiting[n] == 0).collect();
     let mut next = 0;
     while next < order.len() {
         for &t in &nodes[order[next]].to {
@@ -135,10 +172,10 @@ fn order(nodes: &[Node]) -> Result<Vec<usize>, usize> {
         return Ok(order);
     }
     // Walk upstream among the unordered nodes: after as many steps as there are nodes, we are on the cycle.
-    let stuck = |n: usize| waiting[n] > 0;
-    let mut at = (0..nodes.len()).find(|&n| stuck(n)).unwrap_or(0);
-    for _ in 0..nodes.len() {
-        at = (0..nodes.len()).find(|&n| stuck(n) && nodes[n].to.contains(&at)).unwrap_or(at);
+    let stuck = |n: NodeId| waiting[n] > 0;
+    let mut at = nodes.keys().find(|&n| stuck(n)).unwrap_or(NodeId::from(0));
+    for _ in nodes {
+        at = nodes.keys().find(|&n| stuck(n) && nodes[n].to.contains(&at)).unwrap_or(at);
     }
     Err(at)
 }
@@ -148,8 +185,9 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn graph(edges: &[Vec<usize>]) -> Vec<Node> {
-        edges.iter().map(|to| Node { kind: NodeKind::Main, to: to.clone(), processors: 0..0 }).collect()
+    fn graph(edges: &[Vec<usize>]) -> TiVec<NodeId, Node> {
+        let ids = |to: &[usize]| to.iter().map(|t| NodeId::from(*t)).collect();
+        edges.iter().map(|to| Node { kind: NodeKind::Main, to: ids(to), processors: 0..0 }).collect()
     }
 
     proptest! {
@@ -160,7 +198,7 @@ mod tests {
             let edges: Vec<Vec<usize>> =
                 seed.iter().enumerate().map(|(n, to)| to.iter().copied().filter(|t| *t > n && *t < count).collect()).collect();
             let order = order(&graph(&edges)).expect("no circle");
-            let place = |n: usize| order.iter().position(|o| *o == n).expect("all nodes");
+            let place = |n: usize| order.iter().position(|o| o.index() == n).expect("all nodes");
             for (n, to) in edges.iter().enumerate() {
                 prop_assert!(to.iter().all(|t| place(*t) > place(n)));
             }
@@ -178,7 +216,7 @@ mod tests {
                 edges[tail + n].push(tail + (n + 1) % length);
             }
             edges[tail + length - 1].push(count - 1);
-            let at = order(&graph(&edges)).expect_err("a circle");
+            let at = order(&graph(&edges)).expect_err("a circle").index();
             prop_assert!((tail..tail + length).contains(&at), "{at} is not on the circle");
         }
     }

@@ -51,11 +51,19 @@ fn one() -> u32 {
 }
 
 fn always() -> Share {
-    Share(1.0)
+    Share::new(1.0)
 }
 
 fn main_out() -> String {
     "main".into()
+}
+
+impl Track {
+    /// The name for people, or the id.
+    #[must_use]
+    pub fn title(&self) -> &str {
+        self.name.as_deref().unwrap_or(&self.id)
+    }
 }
 
 /// Where a track's sound comes from.
@@ -101,7 +109,7 @@ pub struct Processor {
     pub name: Option<String>,
     /// What it is, as far as the live path minds.
     #[serde(default)]
-    pub kind: Kind,
+    pub kind: ProcessorKind,
     /// Delay at the session's rate.
     #[serde(default)]
     pub latency_frames: Frames,
@@ -147,7 +155,7 @@ impl Processor {
 /// What a processor is, as far as the live path minds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
-pub enum Kind {
+pub enum ProcessorKind {
     /// Anything that changes the sound.
     #[default]
     Effect,

@@ -2,12 +2,19 @@
 //! tried goes out. The machine is listened to in stretches between those that are judged: what is predicted for a block
 //! comes from the stretches in between, so that it can be wrong, and so that a noisy minute strikes both alike.
 
-use super::{Circumstances, Counts, Decision, Heard, Observed, Question, Rung, learn};
+use super::{Counts, Decision, Observed, Provenance, Question, Rung, Samples, learn};
+use crate::load::WorkShare;
 use crate::risk::{Dropouts, RiskModel, WakeSet};
-use crate::units::{Block, Hz};
+use crate::units::{Block, Hz, Micros};
 
-/// Kinds of blocks: how often each comes (shares of 1) and its work on each worker in µs.
-pub type Patterns = Vec<(f64, Vec<f64>)>;
+/// One kind of block.
+#[derive(Debug, Clone, PartialEq)]
+pub struct WorkPattern {
+    /// How often it comes: a share of all blocks.
+    pub share: f64,
+    /// Its work on each worker.
+    pub work: Vec<Micros>,
+}
 
 /// A stretch of time to live through.
 #[derive(Debug, Clone, Copy)]
@@ -15,7 +22,7 @@ pub struct Stretch<'a> {
     /// Block.
     pub block: Block,
     /// The work of a block.
-    pub patterns: &'a Patterns,
+    pub patterns: &'a [WorkPattern],
     /// How long.
     pub seconds: f64,
     /// Its misses count; otherwise it is only listened to.
@@ -36,11 +43,11 @@ pub enum End {
 
 /// What a machine lived through in a stretch.
 #[derive(Debug, Clone)]
-pub struct Lived {
+pub struct StretchResult {
     /// Blocks and misses.
     pub observed: Observed,
     /// Delays and paces.
-    pub heard: Heard,
+    pub heard: Samples,
     /// Execution times in µs.
     pub exec_us: Counts,
     /// How it ended.
@@ -48,7 +55,7 @@ pub struct Lived {
 }
 
 /// A machine that can be put to work.
-pub trait Machine {
+pub trait SoakMachine {
     /// Why it cannot.
     type Error;
 
@@ -63,7 +70,7 @@ pub trait Machine {
         &mut self,
         stretch: Stretch<'_>,
         goes_on: &mut dyn FnMut(u64, f64) -> bool,
-    ) -> Result<Lived, Self::Error>;
+    ) -> Result<StretchResult, Self::Error>;
 }
 
 /// What to climb.
@@ -74,7 +81,7 @@ pub struct Climb<'a> {
     /// Periods until a block must be done.
     pub reserve: f64,
     /// Blocks, rising, with their work.
-    pub blocks: Vec<(Block, Patterns)>,
+    pub blocks: Vec<(Block, Vec<WorkPattern>)>,
     /// What is asked of each.
     pub question: Question,
     /// Seconds to judge each block.
@@ -91,9 +98,9 @@ pub struct Climbed {
     /// Every block that was judged.
     pub rungs: Vec<Rung>,
     /// What was only listened to.
-    pub listened: Heard,
+    pub listened: Samples,
     /// What was judged.
-    pub judged: Heard,
+    pub judged: Samples,
     /// How it ended.
     pub end: End,
 }
@@ -114,14 +121,14 @@ const FEWEST_PACES: u64 = 200;
 #[derive(Default)]
 struct Seen {
     observed: Observed,
-    listened: Heard,
-    judged: Heard,
+    listened: Samples,
+    judged: Samples,
     exec_us: Counts,
     end: End,
 }
 
 impl Seen {
-    fn take(&mut self, lived: Lived, judged: bool) {
+    fn take(&mut self, lived: StretchResult, judged: bool) {
         self.end = lived.end;
         if !judged {
             self.listened = std::mem::take(&mut self.listened).with(lived.heard);
@@ -138,7 +145,7 @@ impl Climb<'_> {
     ///
     /// # Errors
     /// When the machine cannot.
-    pub fn up<M: Machine>(&self, machine: &mut M) -> Result<Climbed, M::Error> {
+    pub fn up<M: SoakMachine>(&self, machine: &mut M) -> Result<Climbed, M::Error> {
         let mut climbed = Climbed::default();
         for (block, patterns) in &self.blocks {
             let seen = self.live(machine, *block, patterns)?;
@@ -166,8 +173,13 @@ impl Climb<'_> {
     }
 
     /// One block, in stretches, until the time is over or (on a ladder) the answer is known.
-    fn live<M: Machine>(&self, machine: &mut M, block: Block, patterns: &Patterns) -> Result<Seen, M::Error> {
-        let period_s = block.period(self.rate).0 / 1e6;
+    fn live<M: SoakMachine>(
+        &self,
+        machine: &mut M,
+        block: Block,
+        patterns: &[WorkPattern],
+    ) -> Result<Seen, M::Error> {
+        let period_s = block.period(self.rate).raw() / 1e6;
         let asked = self.seconds * if self.ladder { PATIENCE } else { 1.0 };
         let longest = asked.max(FEWEST_PERIODS.1 * period_s);
         let length = STRETCH_S.max(FEWEST_PERIODS.0 * period_s);
@@ -202,18 +214,20 @@ impl Climb<'_> {
     }
 
     /// What the risk model says of a block: wake-ups from all that was listened to, pace from this rung if that is enough.
-    fn predict(&self, before: &Heard, here: &Heard, block: Block, patterns: &Patterns) -> Dropouts {
+    fn predict(&self, before: &Samples, here: &Samples, block: Block, patterns: &[WorkPattern]) -> Dropouts {
         let mut heard = before.clone().with(here.clone());
         if here.pace.total() >= FEWEST_PACES {
             heard.pace = here.pace.clone();
             heard.pace_by_second.clone_from(&here.pace_by_second);
         }
-        let learned = learn(&heard, &Circumstances::default()).map(|p| WakeSet::measured(&p));
+        let learned = learn(&heard, &Provenance::default()).map(|p| WakeSet::measured(&p));
         let wake = learned.as_ref().unwrap_or(self.unknown);
         // Each worker can be late: their chances add up.
-        let each: Vec<(f64, f64)> =
-            patterns.iter().flat_map(|(share, us)| us.iter().map(move |us| (*share, *us))).collect();
-        let period_us = block.period(self.rate).0;
-        RiskModel { period_us, reserve: self.reserve, wake }.counted(&each)
+        let of_workers = |p: &WorkPattern| {
+            let share = p.share;
+            p.work.iter().map(move |&work| WorkShare { share, work }).collect::<Vec<_>>()
+        };
+        let each: Vec<WorkShare> = patterns.iter().flat_map(of_workers).collect();
+        RiskModel { period: block.period(self.rate), reserve: self.reserve, wake }.counted(&each)
     }
 }

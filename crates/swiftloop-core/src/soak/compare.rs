@@ -6,7 +6,7 @@ use crate::units::Micros;
 
 /// What is compared.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Figure {
+pub enum ComparedFigure {
     /// Share of wake-ups later than this.
     LaterThan(Micros),
     /// Speed of a core beside the reference core.
@@ -17,7 +17,7 @@ pub enum Figure {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Change {
     /// What changed.
-    pub figure: Figure,
+    pub figure: ComparedFigure,
     /// Before.
     pub before: f64,
     /// Now.
@@ -42,15 +42,15 @@ const SPEED_NOISE: f64 = 0.03;
 pub fn compare(old: &WakeProfile, new: &WakeProfile) -> Vec<Change> {
     let mut changes: Vec<Change> = AT.iter().filter_map(|&q| slower_than(old, new, q)).collect();
     if let (Some(before), Some(now)) = (old.core_speed, new.core_speed) {
-        let drift = |p: &WakeProfile| p.pace_drift.map_or(SPEED_NOISE, |d| d.0.max(SPEED_NOISE));
+        let drift = |p: &WakeProfile| p.pace_drift.map_or(SPEED_NOISE, |d| d.raw().max(SPEED_NOISE));
         let noise = drift(old).hypot(drift(new));
         changes.push(Change {
-            figure: Figure::Speed,
-            before: before.0,
-            now: now.0,
+            figure: ComparedFigure::Speed,
+            before: before.raw(),
+            now: now.raw(),
             by_chance: None,
-            real: (now.0 / before.0).ln().abs() > 2.58 * noise,
-            worse: now.0 < before.0,
+            real: (now.raw() / before.raw()).ln().abs() > 2.58 * noise,
+            worse: now.raw() < before.raw(),
         });
     }
     changes
@@ -63,16 +63,17 @@ fn slower_than(old: &WakeProfile, new: &WakeProfile, q: f64) -> Option<Change> {
         seen += b.count;
         seen as f64 >= q * old.wakes as f64
     })?;
-    let (before, now) = ((old.wakes - seen) as f64 / old.wakes as f64, share_above(new, bound.up_to_us.0));
+    let (before, now) =
+        ((old.wakes - seen) as f64 / old.wakes as f64, share_above(new, bound.up_to_us.raw()));
     // Hiccups are what comes independently, not their wake-ups.
-    let independent = |p: &WakeProfile| p.wakes as f64 / p.cluster.map_or(1.0, |c| c.0.max(1.0));
+    let independent = |p: &WakeProfile| p.wakes as f64 / p.cluster.map_or(1.0, |c| c.raw().max(1.0));
     let (n, m) = (independent(old), independent(new));
     let pooled = (before * n + now * m) / (n + m);
     let deviation = (pooled * (1.0 - pooled) * (1.0 / n + 1.0 / m)).sqrt();
     let z = if deviation > 0.0 { (now - before).abs() / deviation } else { 0.0 };
     let by_chance = two_sided(z);
     Some(Change {
-        figure: Figure::LaterThan(bound.up_to_us),
+        figure: ComparedFigure::LaterThan(bound.up_to_us),
         before,
         now,
         by_chance: Some(by_chance),
@@ -85,7 +86,7 @@ fn slower_than(old: &WakeProfile, new: &WakeProfile, q: f64) -> Option<Change> {
 fn share_above(profile: &WakeProfile, us: f64) -> f64 {
     let (mut below, mut from) = (0.0, 0.0);
     for bin in &profile.bins {
-        let to = bin.up_to_us.0;
+        let to = bin.up_to_us.raw();
         if to > us {
             let part = if to > from { ((us - from) / (to - from)).clamp(0.0, 1.0) } else { 0.0 };
             below += bin.count as f64 * part;
@@ -104,14 +105,14 @@ fn two_sided(z: f64) -> f64 {
 
 #[cfg(test)]
 mod tests {
-    use super::super::{Circumstances, Counts, Heard, learn};
+    use super::super::{Counts, Provenance, Samples, learn};
     use super::*;
 
     fn profile(seed: u64, scale: f64, speed: f64) -> WakeProfile {
         let mut random = fastrand::Rng::with_seed(seed);
         let delays: Vec<(f64, u64)> = (0..20_000).map(|_| (10.0 - scale * random.f64().ln(), 1)).collect();
-        let heard = Heard { wakes: Counts::new(delays), ..Heard::default() };
-        learn(&heard, &Circumstances { core_speed: Some(speed), ..Circumstances::default() }).unwrap()
+        let heard = Samples { wakes: Counts::new(delays), ..Samples::default() };
+        learn(&heard, &Provenance { core_speed: Some(speed), ..Provenance::default() }).unwrap()
     }
 
     #[test]

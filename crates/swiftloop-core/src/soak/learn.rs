@@ -2,7 +2,7 @@
 //! a high threshold, how much longer work takes than undisturbed, and how all of that clusters in time.
 
 use super::Counts;
-use crate::rig::{PaceBin, Power, WakeBin, WakeProfile};
+use crate::rig::{PaceBin, PowerPlan, WakeBin, WakeProfile};
 use crate::stats::{HEAVIEST, Pareto, ParetoFit, fit_pareto};
 use crate::units::{Factor, Micros, Range, Share};
 
@@ -22,7 +22,7 @@ const BEYOND: [u64; 7] = [40, 80, 160, 320, 640, 1280, 2560];
 
 /// What a soak heard, all workers and rungs of one kind together.
 #[derive(Debug, Clone, Default)]
-pub struct Heard {
+pub struct Samples {
     /// Wake-up delays in µs.
     pub wakes: Counts,
     /// Slow wake-ups in order: block number and delay in µs.
@@ -33,7 +33,7 @@ pub struct Heard {
     pub pace_by_second: Vec<f64>,
 }
 
-impl Heard {
+impl Samples {
     /// This, and then `later`.
     #[must_use]
     pub fn with(mut self, later: Self) -> Self {
@@ -49,7 +49,7 @@ impl Heard {
 
 /// What was so while it was measured.
 #[derive(Debug, Clone, Default)]
-pub struct Circumstances {
+pub struct Provenance {
     /// ISO 8601.
     pub date: String,
     /// Name and version of the kernel.
@@ -57,7 +57,7 @@ pub struct Circumstances {
     /// How clocks are governed.
     pub clocks: Option<String>,
     /// The power plan that this comes to; that of the machine when it cannot be said.
-    pub power: Option<Power>,
+    pub power: Option<PowerPlan>,
     /// The thread had real-time priority.
     pub realtime: bool,
     /// The processor was held out of deep idle.
@@ -68,7 +68,7 @@ pub struct Circumstances {
 
 /// The profile; nothing when too little was heard.
 #[must_use]
-pub fn learn(heard: &Heard, about: &Circumstances) -> Option<WakeProfile> {
+pub fn learn(heard: &Samples, about: &Provenance) -> Option<WakeProfile> {
     let total = heard.wakes.total();
     if total < FEWEST {
         return None;
@@ -81,13 +81,13 @@ pub fn learn(heard: &Heard, about: &Circumstances) -> Option<WakeProfile> {
     let doubt = 1.96 * widen / (excesses.len().max(1) as f64).sqrt();
     let around = |at: f64, (low, high): (f64, f64)| {
         Range::spanning(
-            Factor((at - (at - low) * widen).clamp(-0.5, HEAVIEST)),
-            Factor(at.clamp(-0.5, HEAVIEST)),
-            Factor((at + (high - at) * widen).clamp(-0.5, HEAVIEST)),
+            Factor::new((at - (at - low) * widen).clamp(-0.5, HEAVIEST)),
+            Factor::new(at.clamp(-0.5, HEAVIEST)),
+            Factor::new((at + (high - at) * widen).clamp(-0.5, HEAVIEST)),
         )
     };
     let scale = fit.tail.scale;
-    let stretched = |to: f64| Micros((scale + (to - scale) * widen).max(scale * 0.2).max(1e-3));
+    let stretched = |to: f64| Micros::new((scale + (to - scale) * widen).max(scale * 0.2).max(1e-3));
     // Held within what a rig file takes before it is cut into bins, so that no two bins end at the same bound.
     let held = |&(pace, count): &(f64, u64)| (pace.clamp(PACES.0, PACES.1), count);
     let paces = Counts::new(heard.pace.values().iter().map(held)).bins(&PACE_AT);
@@ -98,25 +98,25 @@ pub fn learn(heard: &Heard, about: &Circumstances) -> Option<WakeProfile> {
             .wakes
             .bins(&WAKE_AT)
             .into_iter()
-            .map(|(us, count)| WakeBin { up_to_us: Micros(us), count })
+            .map(|(us, count)| WakeBin { up_to_us: Micros::new(us), count })
             .collect(),
-        threshold_us: Micros(threshold),
+        threshold_us: Micros::new(threshold),
         tail_share: Range::spanning(
-            Share((share * (-doubt).exp()).clamp(0.0, 1.0)),
-            Share(share),
-            Share((share * doubt.exp()).clamp(0.0, 1.0)),
+            Share::new((share * (-doubt).exp()).clamp(0.0, 1.0)),
+            Share::new(share),
+            Share::new((share * doubt.exp()).clamp(0.0, 1.0)),
         ),
         shape: around(fit.tail.shape, fit.shape_interval),
         scale_us: Range::spanning(
             stretched(fit.scale_interval.0),
-            Micros(scale.max(1e-3)),
+            Micros::new(scale.max(1e-3)),
             stretched(fit.scale_interval.1),
         ),
-        variation: spread(&heard.pace).map(|v| Range::exact(Factor(v))),
-        cluster: (hiccups > 0).then_some(Factor(run)),
-        pace: paces.into_iter().map(|(up_to, count)| PaceBin { up_to: Factor(up_to), count }).collect(),
-        pace_drift: drift(&heard.pace_by_second).map(Factor),
-        core_speed: about.core_speed.map(Factor),
+        variation: spread(&heard.pace).map(|v| Range::exact(Factor::new(v))),
+        cluster: (hiccups > 0).then_some(Factor::new(run)),
+        pace: paces.into_iter().map(|(up_to, count)| PaceBin { up_to: Factor::new(up_to), count }).collect(),
+        pace_drift: drift(&heard.pace_by_second).map(Factor::new),
+        core_speed: about.core_speed.map(Factor::new),
         power: about.power,
         kernel: about.kernel.clone(),
         clocks: about.clocks.clone(),
@@ -196,12 +196,12 @@ fn drift(seconds: &[f64]) -> Option<f64> {
 mod tests {
     use super::*;
 
-    fn about() -> Circumstances {
-        Circumstances { date: "2026-11-23".into(), ..Circumstances::default() }
+    fn about() -> Provenance {
+        Provenance { date: "2026-11-23".into(), ..Provenance::default() }
     }
 
     /// Delays from a known law: 20 µs and an exponential of 10, and one in 200 from a Pareto tail beyond 100 µs.
-    fn heard(seed: u64, count: u64) -> Heard {
+    fn heard(seed: u64, count: u64) -> Samples {
         let mut random = fastrand::Rng::with_seed(seed);
         let tail = Pareto { shape: 0.2, scale: 50.0 };
         let mut all = Vec::new();
@@ -214,7 +214,7 @@ mod tests {
             };
             all.push((block, us));
         }
-        Heard {
+        Samples {
             wakes: Counts::new(all.iter().map(|a| (a.1, 1))),
             slow: all.into_iter().filter(|a| a.1 > 40.0).collect(),
             pace: Counts::new((0..1000).map(|i| (1.0 + f64::from(i) * 1e-4, 1))),
@@ -226,13 +226,16 @@ mod tests {
     fn a_known_tail_comes_back() {
         let profile = learn(&heard(1, 100_000), &about()).unwrap();
         // One in fifty is of the Pareto tail beyond 100 µs; the threshold lies in it.
-        assert!(profile.threshold_us.0 >= 100.0 && profile.tail_share.typical().0 < 0.0205, "{profile:?}");
-        assert!(profile.shape.low().0 < 0.2 && 0.2 < profile.shape.high().0, "{profile:?}");
+        assert!(
+            profile.threshold_us.raw() >= 100.0 && profile.tail_share.typical().raw() < 0.0205,
+            "{profile:?}"
+        );
+        assert!(profile.shape.low().raw() < 0.2 && 0.2 < profile.shape.high().raw(), "{profile:?}");
         // A Pareto tail stays one beyond a higher threshold: scale + shape × difference.
-        let scale = 50.0 + 0.2 * (profile.threshold_us.0 - 100.0);
-        assert!(profile.scale_us.low().0 < scale && scale < profile.scale_us.high().0, "{profile:?}");
+        let scale = 50.0 + 0.2 * (profile.threshold_us.raw() - 100.0);
+        assert!(profile.scale_us.low().raw() < scale && scale < profile.scale_us.high().raw(), "{profile:?}");
         assert_eq!(profile.bins.iter().map(|b| b.count).sum::<u64>(), profile.wakes);
-        assert!(profile.cluster.unwrap().0 < 1.1);
+        assert!(profile.cluster.unwrap().raw() < 1.1);
     }
 
     #[test]
@@ -244,25 +247,28 @@ mod tests {
             s.0 = (i as u64 / 8) * 1000 + i as u64 % 8;
         }
         let [alone, together] = [alone, together].map(|h| learn(&h, &about()).unwrap());
-        assert!(together.cluster.unwrap().0 > 1.5 * alone.cluster.unwrap().0);
-        assert!(together.shape.spread().0 > alone.shape.spread().0);
+        assert!(together.cluster.unwrap().raw() > 1.5 * alone.cluster.unwrap().raw());
+        assert!(together.shape.spread().raw() > alone.shape.spread().raw());
         assert_eq!(together.shape.typical(), alone.shape.typical());
     }
 
     #[test]
     fn paces_beyond_all_measure_share_one_bin() {
         let slow = (0..60).map(|i| (900.0 + f64::from(i) * 10.0, 100));
-        let odd = Heard { pace: Counts::new(slow), ..heard(4, 5000) };
+        let odd = Samples { pace: Counts::new(slow), ..heard(4, 5000) };
         let pace = learn(&odd, &about()).unwrap().pace;
         assert!(pace.windows(2).all(|w| w[0].up_to < w[1].up_to), "{pace:?}");
-        assert_eq!((pace.last().unwrap().up_to.0, pace.iter().map(|p| p.count).sum::<u64>()), (1000.0, 6000));
+        assert_eq!(
+            (pace.last().unwrap().up_to.raw(), pace.iter().map(|p| p.count).sum::<u64>()),
+            (1000.0, 6000)
+        );
     }
 
     #[test]
     fn too_little_is_not_enough_and_no_tail_at_all_is_an_answer() {
         assert!(learn(&heard(3, 499), &about()).is_none());
-        let steady = Heard { wakes: Counts::new([(12.0, 5000)]), ..Heard::default() };
+        let steady = Samples { wakes: Counts::new([(12.0, 5000)]), ..Samples::default() };
         let profile = learn(&steady, &about()).unwrap();
-        assert_eq!((profile.tail_share.typical().0, profile.cluster), (0.0, None));
+        assert_eq!((profile.tail_share.typical().raw(), profile.cluster), (0.0, None));
     }
 }

@@ -10,9 +10,9 @@ mod learn;
 mod question;
 mod rung;
 
-pub use climb::{Climb, Climbed, End, Lived, Machine, Patterns, Stretch};
-pub use compare::{Change, Figure, compare};
+pub use climb::{Climb, Climbed, End, SoakMachine, Stretch, StretchResult, WorkPattern};
+pub use compare::{Change, ComparedFigure, compare};
 pub use counts::Counts;
-pub use learn::{Circumstances, Heard, learn};
+pub use learn::{Provenance, Samples, learn};
 pub use question::{Decision, Question};
 pub use rung::{Observed, Rung, smallest};

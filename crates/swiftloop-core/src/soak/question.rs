@@ -26,7 +26,7 @@ pub enum Decision {
 impl Decision {
     /// The word used in every output.
     #[must_use]
-    pub fn word(self) -> &'static str {
+    pub fn as_str(self) -> &'static str {
         match self {
             Self::Holds => "holds",
             Self::Breaks => "breaks",

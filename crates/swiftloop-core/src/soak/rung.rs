@@ -3,7 +3,7 @@
 use super::Counts;
 use super::question::Decision;
 use crate::risk::{Dropouts, EACH_COUNTS};
-use crate::units::{Block, Hz};
+use crate::units::{Block, Hz, PerHour};
 use statrs::distribution::{ContinuousCDF, Gamma};
 
 /// What happened at one setting.
@@ -45,7 +45,8 @@ impl Observed {
         let hours = (self.seconds / 3600.0).max(1e-9);
         let quantile = |shape: f64, q: f64| Gamma::new(shape, 1.0).map_or(0.0, |g| g.inverse_cdf(q));
         let low = if misses > 0.0 { quantile(misses, 0.025) } else { 0.0 };
-        Dropouts { low: low / hours, typical: misses / hours, high: quantile(misses + 1.0, 0.975) / hours }
+        let rate = |count: f64| PerHour::new(count / hours);
+        Dropouts { low: rate(low), typical: rate(misses), high: rate(quantile(misses + 1.0, 0.975)) }
     }
 }
 
@@ -72,7 +73,7 @@ impl Rung {
     /// How many times more was seen than predicted; nothing when too little was seen to say (fewer than 20 misses).
     #[must_use]
     pub fn off_by(&self) -> Option<f64> {
-        (self.observed.misses() >= 20 && self.predicted.typical > 0.0)
+        (self.observed.misses() >= 20 && self.predicted.typical.raw() > 0.0)
             .then(|| self.observed.per_hour().typical / self.predicted.typical)
     }
 }
@@ -98,10 +99,10 @@ mod tests {
     fn the_interval_is_the_textbooks() {
         // Garwood's table: 0 → 3.689, 10 → 4.795 to 18.39.
         let none = observed(1_000_000, 0, 0).per_hour();
-        assert!(none.low == 0.0 && (none.high - 3.689).abs() < 0.001, "{none:?}");
+        assert!(none.low.raw() == 0.0 && (none.high.raw() - 3.689).abs() < 0.001, "{none:?}");
         let ten = observed(1_000_000, 25, 10).per_hour();
-        assert!((ten.low - 4.795).abs() < 0.001 && (ten.high - 18.391).abs() < 0.001, "{ten:?}");
-        assert_eq!(ten.typical, 10.0);
+        assert!((ten.low.raw() - 4.795).abs() < 0.001 && (ten.high.raw() - 18.391).abs() < 0.001, "{ten:?}");
+        assert_eq!(ten.typical.raw(), 10.0);
     }
 
     #[test]
@@ -113,17 +114,20 @@ mod tests {
     #[test]
     fn the_smallest_stands_above_no_rung_that_breaks() {
         let rung = |frames, decision| Rung {
-            block: Block(frames),
-            rate: Hz(48_000),
+            block: Block::new(frames),
+            rate: Hz::new(48_000),
             observed: observed(1, 0, 0),
             wake_us: Counts::default(),
             exec_us: Counts::default(),
-            predicted: Dropouts { low: 0.0, typical: 0.0, high: 0.0 },
+            predicted: Dropouts::NONE,
             decision,
         };
         use Decision::{Breaks, Holds, Undecided};
-        assert_eq!(smallest(&[rung(32, Breaks), rung(64, Holds), rung(128, Holds)]), Some(Block(64)));
-        assert_eq!(smallest(&[rung(32, Holds), rung(64, Undecided), rung(128, Holds)]), Some(Block(128)));
+        assert_eq!(smallest(&[rung(32, Breaks), rung(64, Holds), rung(128, Holds)]), Some(Block::new(64)));
+        assert_eq!(
+            smallest(&[rung(32, Holds), rung(64, Undecided), rung(128, Holds)]),
+            Some(Block::new(128))
+        );
         assert_eq!(smallest(&[rung(32, Breaks)]), None);
     }
 }

@@ -3,9 +3,7 @@
 mod cholesky;
 mod order;
 mod pareto;
-mod student;
 
 pub use cholesky::cholesky;
 pub use order::{median, quantile};
 pub use pareto::{HEAVIEST, Pareto, ParetoFit, fit_pareto};
-pub use student::student_t_975;

@@ -1,6 +1,6 @@
 //! What was read off a computer; nothing where it did not say.
 
-use crate::rig::Power as PowerPlan;
+use crate::rig::PowerPlan;
 use crate::units::Hz;
 use serde::Serialize;
 
@@ -11,8 +11,8 @@ pub struct Inventory {
     pub cards: Vec<Card>,
     /// Audio servers that are running.
     pub servers: Vec<ServerState>,
-    /// Processor.
-    pub processor: Processor,
+    /// Cpu.
+    pub processor: Cpu,
     /// Memory and its pressure.
     pub memory: Memory,
     /// What this user may do.
@@ -20,7 +20,7 @@ pub struct Inventory {
     /// Kernel.
     pub kernel: Kernel,
     /// Mains or battery, heat.
-    pub power: Power,
+    pub power: EnergyState,
     /// Programs that used most of the processor during the look.
     pub busy: Vec<Busy>,
     /// What could not be looked at, and why.
@@ -135,7 +135,7 @@ pub struct ServerState {
 
 /// The processor.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
-pub struct Processor {
+pub struct Cpu {
     /// Name.
     pub model: Option<String>,
     /// Physical cores.
@@ -220,7 +220,7 @@ pub struct Kernel {
 
 /// Energy and heat.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
-pub struct Power {
+pub struct EnergyState {
     /// It runs on battery.
     pub on_battery: Option<bool>,
     /// It has a battery.
@@ -240,7 +240,7 @@ pub struct Busy {
 
 /// A place that has a rate.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct Place {
+pub struct SeenRate {
     /// What people call it.
     pub name: String,
     /// Its rate.
@@ -256,16 +256,16 @@ pub struct Place {
 impl Inventory {
     /// Every place that has a rate now.
     #[must_use]
-    pub fn places(&self) -> Vec<Place> {
+    pub fn places(&self) -> Vec<SeenRate> {
         let streams =
             self.cards.iter().enumerate().flat_map(|(i, c)| c.streams.iter().map(move |s| (i, c, s)));
         let on_cards = streams.filter_map(|(i, card, s)| {
             let way = if s.capture { "recording" } else { "playback" };
             let rate_hz = s.open.as_ref()?.rate_hz;
-            Some(Place { name: format!("{} {way}", card.id), rate_hz, card: Some(i), capture: s.capture })
+            Some(SeenRate { name: format!("{} {way}", card.id), rate_hz, card: Some(i), capture: s.capture })
         });
         let servers = self.servers.iter().filter_map(|s| {
-            Some(Place { name: s.kind.clone(), rate_hz: s.rate_hz?, card: None, capture: false })
+            Some(SeenRate { name: s.kind.clone(), rate_hz: s.rate_hz?, card: None, capture: false })
         });
         on_cards.chain(servers).collect()
     }

@@ -2,12 +2,18 @@
 //! cost classes and classes of machine. The figures come in from data files, each with its source; here are
 //! their shapes and the look-ups. Everything taken from a table has the origin "assumed".
 
-use crate::units::{Block, Blocks, Factor, Frames, Micros, Ms, Nanos, Range, Share};
+mod remedy_kind;
+
+pub use remedy_kind::RemedyKind;
+
+use crate::rig::{PowerPlan, plain};
+use crate::units::{Block, Blocks, Factor, Frames, Hz, Micros, Ms, Nanos, Range, Share};
 use serde::Deserialize;
 
-/// All tables together; built once by whoever read the data files.
+/// All tables together; built once by whoever read the data files. A row that the program cannot do without is there,
+/// or the tables are not: each kind of remedy, each power plan of each class of machine.
 #[derive(Debug, Clone, Deserialize)]
-#[serde(deny_unknown_fields)]
+#[serde(try_from = "Rows")]
 pub struct Tables {
     /// Driver models, best for live playing first.
     pub driver: Vec<DriverModel>,
@@ -17,14 +23,78 @@ pub struct Tables {
     pub listener: Vec<Listener>,
     /// Cost classes of processors.
     pub cost: Vec<CostClass>,
-    /// Classes of machine and power plan.
+    /// Classes of machine, each under every power plan.
     pub machine: Vec<MachineClass>,
     /// Phases and what they want when the session does not say.
     pub phase: Vec<PhaseKind>,
-    /// Kinds of remedies with their prices.
-    pub remedy: Vec<RemedyKind>,
+    /// Kinds of remedies, in the order of [`RemedyKind::ALL`].
+    remedy: Vec<RemedyRow>,
     /// Everything else that has to be assumed, one figure a line.
     pub assume: Assumptions,
+}
+
+/// The rows as they stand in the data files.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Rows {
+    driver: Vec<DriverModel>,
+    connection: Vec<Connection>,
+    listener: Vec<Listener>,
+    cost: Vec<CostClass>,
+    machine: Vec<MachineRow>,
+    phase: Vec<PhaseKind>,
+    remedy: Vec<RemedyRow>,
+    assume: Assumptions,
+}
+
+impl TryFrom<Rows> for Tables {
+    type Error = String;
+
+    fn try_from(rows: Rows) -> Result<Self, String> {
+        let remedy_row = |kind: RemedyKind| {
+            let row = rows.remedy.iter().find(|r| r.kind == kind).cloned();
+            row.ok_or_else(|| format!("the table of remedies has no row for {}", kind.as_str()))
+        };
+        let mut classes: Vec<&str> = rows.machine.iter().map(|m| m.class.as_str()).collect();
+        classes.dedup();
+        let machine = |class: &&str| {
+            let under = |power: PowerPlan| {
+                let row = rows.machine.iter().find(|m| m.class == **class && m.power == power).cloned();
+                row.ok_or_else(|| {
+                    format!("the class {class} has no row for the power plan {}", power.as_str())
+                })
+            };
+            Ok(MachineClass {
+                class: (*class).into(),
+                performance: under(PowerPlan::Performance)?,
+                balanced: under(PowerPlan::Balanced)?,
+                saving: under(PowerPlan::Saving)?,
+            })
+        };
+        if let Some((name, _)) = [
+            ("driver", rows.driver.is_empty()),
+            ("connection", rows.connection.is_empty()),
+            ("listener", rows.listener.is_empty()),
+            ("cost", rows.cost.is_empty()),
+            ("machine", rows.machine.is_empty()),
+            ("phase", rows.phase.is_empty()),
+        ]
+        .iter()
+        .find(|(_, empty)| *empty)
+        {
+            return Err(format!("the table of {name}s is empty"));
+        }
+        Ok(Self {
+            remedy: RemedyKind::ALL.iter().map(|k| remedy_row(*k)).collect::<Result<_, String>>()?,
+            machine: classes.iter().map(machine).collect::<Result<_, String>>()?,
+            driver: rows.driver,
+            connection: rows.connection,
+            listener: rows.listener,
+            cost: rows.cost,
+            phase: rows.phase,
+            assume: rows.assume,
+        })
+    }
 }
 
 /// One driver model as the operating system or open standard defines it.
@@ -65,6 +135,9 @@ pub struct DriverModel {
 pub struct Connection {
     /// Word used in rig files.
     pub id: String,
+    /// Other words for it.
+    #[serde(default)]
+    pub also: Vec<String>,
     /// Added on the way in.
     pub in_ms: Range<Ms>,
     /// Added on the way out.
@@ -103,14 +176,36 @@ pub struct CostClass {
     pub source: String,
 }
 
-/// Wake-up delays and speed of a class of machine under one power plan.
-#[derive(Debug, Clone, Deserialize)]
-#[serde(deny_unknown_fields)]
+/// A class of machine under each power plan.
+#[derive(Debug, Clone)]
 pub struct MachineClass {
     /// `desktop`, `laptop`, …
     pub class: String,
-    /// `performance`, `balanced` or `saving`.
-    pub power: String,
+    performance: MachineRow,
+    balanced: MachineRow,
+    saving: MachineRow,
+}
+
+impl MachineClass {
+    /// The row of a power plan.
+    #[must_use]
+    pub fn under(&self, power: PowerPlan) -> &MachineRow {
+        match power {
+            PowerPlan::Performance => &self.performance,
+            PowerPlan::Balanced => &self.balanced,
+            PowerPlan::Saving => &self.saving,
+        }
+    }
+}
+
+/// Wake-up delays and speed of a class of machine under one power plan.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct MachineRow {
+    /// `desktop`, `laptop`, …
+    pub class: String,
+    /// The power plan.
+    pub power: PowerPlan,
     /// Half of all wake-ups are faster than this.
     pub median_us: Range<Micros>,
     /// Where the tail begins.
@@ -137,8 +232,8 @@ pub struct PhaseKind {
     pub id: String,
     /// Dropouts per hour that the work bears.
     pub target_per_hour: f64,
-    /// Processors slower than this are left off a live path.
-    pub leave_off_over_ms: Ms,
+    /// Processors slower than this are bypassed on a live path.
+    pub bypass_over_ms: Ms,
     /// Wants the least delay (true) or the most headroom (false) when all else is equal.
     pub least_delay: bool,
     /// Processors on the main output belong to this phase.
@@ -147,14 +242,15 @@ pub struct PhaseKind {
     pub reason: String,
 }
 
-/// A kind of remedy: what it costs the people, the work and the machine.
+/// What a kind of remedy costs the people, the work and the machine, in words for people.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct RemedyKind {
-    /// First half of a remedy's id.
-    pub id: String,
+pub struct RemedyRow {
+    /// Which.
+    #[serde(rename = "id")]
+    pub kind: RemedyKind,
     /// How much it disturbs the work; whole numbers, 1 = hardly anybody notices.
-    pub price: u32,
+    pub effort: u32,
     /// What it does, with `{}` for the target.
     pub does: String,
     /// What it costs elsewhere.
@@ -199,18 +295,27 @@ impl Tables {
     /// The driver model called `id`.
     #[must_use]
     pub fn driver_model(&self, id: &str) -> Option<&DriverModel> {
+        let id = plain(id);
         self.driver.iter().find(|d| d.id == id)
     }
 
     /// The connection called `id`.
     #[must_use]
     pub fn connection(&self, id: &str) -> Option<&Connection> {
-        self.connection.iter().find(|c| c.id == id)
+        let id = plain(id);
+        self.connection.iter().find(|c| c.id == id || c.also.contains(&id))
+    }
+
+    /// The class of machine to assume when nobody says which: the first of the table.
+    #[must_use]
+    pub fn usual_class(&self) -> &MachineClass {
+        &self.machine[0]
     }
 
     /// The listener called `id`.
     #[must_use]
     pub fn listener(&self, id: &str) -> Option<&Listener> {
+        let id = plain(id);
         self.listener.iter().find(|l| l.id == id)
     }
 
@@ -220,21 +325,29 @@ impl Tables {
         self.cost.iter().find(|c| c.id == id)
     }
 
-    /// The class of machine under a power plan.
+    /// The class of machine called `class`.
     #[must_use]
-    pub fn machine_class(&self, class: &str, power: &str) -> Option<&MachineClass> {
-        self.machine.iter().find(|m| m.class == class && m.power == power)
+    pub fn machine_class(&self, class: &str) -> Option<&MachineClass> {
+        self.machine.iter().find(|m| m.class == class)
     }
 
-    /// The kind of remedy called `id`.
+    /// The row of a kind of remedy.
     #[must_use]
-    pub fn remedy_kind(&self, id: &str) -> Option<&RemedyKind> {
-        self.remedy.iter().find(|r| r.id == id)
+    pub fn remedy(&self, kind: RemedyKind) -> &RemedyRow {
+        &self.remedy[kind as usize]
     }
 
     /// The phase kind called `id`.
     #[must_use]
     pub fn phase_kind(&self, id: &str) -> Option<&PhaseKind> {
         self.phase.iter().find(|p| p.id == id)
+    }
+}
+
+impl DriverModel {
+    /// The smallest block that drivers of this model run at `rate`.
+    #[must_use]
+    pub fn smallest_at(&self, rate: Hz) -> Block {
+        self.smallest_block.max(Block::new(self.smallest_ms.frames_at(rate).raw().ceil() as u32))
     }
 }

@@ -7,18 +7,47 @@ mod range;
 
 pub use quantity::{
     Block, Blocks, Decibels, Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Metres, Micros, Ms, Nanos,
-    Ppm, Quantity, Share,
+    PerHour, Ppm, Quantity, Seconds, Share,
 };
 pub use range::{Figure, Origin, Range};
 
 /// Speed of sound in air at 20 °C, in metres per second (ISO 9613-1 gives 343.2).
 pub const SPEED_OF_SOUND_M_S: f64 = 343.0;
 
+/// Conversions between two units of time, by a factor.
+macro_rules! same_time {
+    ($($from:ident => $to:ident, $factor:expr;)*) => {
+        $(impl From<$from> for $to {
+            fn from(time: $from) -> Self {
+                Self::new(time.raw() * $factor)
+            }
+        })*
+    };
+}
+
+same_time!(
+    Ms => Micros, 1e3;
+    Seconds => Micros, 1e6;
+    Seconds => Ms, 1e3;
+    Nanos => Micros, 1e-3;
+    Micros => Ms, 1e-3;
+    Micros => Seconds, 1e-6;
+    Ms => Seconds, 1e-3;
+);
+
+impl PerHour {
+    /// So many events in so long a time; without time there is no rate but zero or infinity.
+    #[must_use]
+    pub fn counted(events: f64, time: Seconds) -> Self {
+        Self::new(if events > 0.0 { events * 3600.0 / time.raw() } else { 0.0 })
+    }
+}
+
 impl Frames {
     /// How long these frames last at `rate`.
     #[must_use]
     pub fn at(self, rate: Hz) -> Ms {
-        Ms(self.0 * 1000.0 / f64::from(rate.0))
+        Ms::new(self.raw() * 1000.0 / f64::from(rate.get()))
     }
 }
 
@@ -26,7 +55,7 @@ impl Ms {
     /// How many frames (with a fraction) pass in this time at `rate`.
     #[must_use]
     pub fn frames_at(self, rate: Hz) -> Frames {
-        Frames(self.0 * f64::from(rate.0) / 1000.0)
+        Frames::new(self.raw() * f64::from(rate.get()) / 1000.0)
     }
 }
 
@@ -34,13 +63,13 @@ impl Block {
     /// How long one block lasts at `rate`.
     #[must_use]
     pub fn period(self, rate: Hz) -> Micros {
-        Micros(f64::from(self.0) * 1e6 / f64::from(rate.0))
+        Micros::new(f64::from(self.get()) * 1e6 / f64::from(rate.get()))
     }
 
     /// The block as a plain number of frames.
     #[must_use]
     pub fn frames(self) -> Frames {
-        Frames(f64::from(self.0))
+        Frames::new(f64::from(self.get()))
     }
 }
 
@@ -48,13 +77,13 @@ impl Decibels {
     /// The ratio of amplitudes that these decibels stand for.
     #[must_use]
     pub fn amplitude(self) -> f64 {
-        10f64.powf(self.0 / 20.0)
+        10f64.powf(self.raw() / 20.0)
     }
 
     /// The decibels of a ratio of amplitudes; far below anything audible for zero.
     #[must_use]
     pub fn of_amplitude(ratio: f64) -> Self {
-        Self(20.0 * ratio.max(1e-20).log10())
+        Self::new(20.0 * ratio.max(1e-20).log10())
     }
 }
 

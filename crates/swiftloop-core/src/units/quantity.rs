@@ -18,14 +18,42 @@ macro_rules! real {
     ($(#[$doc:meta])* $name:ident, $what:literal, $min:literal ..= $max:literal) => {
         $(#[$doc])*
         #[derive(Debug, Clone, Copy, PartialEq, PartialOrd, Default, Serialize)]
-        pub struct $name(pub f64);
+        pub struct $name(f64);
+
+        impl $name {
+            /// From a bare number in this unit. A computed figure may leave the limits of one that is read from a file
+            /// (a difference may be below zero, a rate infinite), but is never "not a number".
+            #[must_use]
+            pub const fn new(raw: f64) -> Self {
+                debug_assert!(!raw.is_nan(), "not a number");
+                Self(raw)
+            }
+
+            /// The bare number in this unit.
+            #[must_use]
+            pub const fn raw(self) -> f64 {
+                self.0
+            }
+
+            /// The larger of the two.
+            #[must_use]
+            pub fn max(self, other: Self) -> Self {
+                Self(self.0.max(other.0))
+            }
+
+            /// The smaller of the two.
+            #[must_use]
+            pub fn min(self, other: Self) -> Self {
+                Self(self.0.min(other.0))
+            }
+        }
 
         impl Quantity for $name {
             fn raw(self) -> f64 {
                 self.0
             }
             fn of(raw: f64) -> Self {
-                Self(raw)
+                Self::new(raw)
             }
         }
 
@@ -47,6 +75,33 @@ macro_rules! real {
             type Output = Self;
             fn mul(self, factor: f64) -> Self {
                 Self(self.0 * factor)
+            }
+        }
+
+        impl std::ops::Div<f64> for $name {
+            type Output = Self;
+            fn div(self, by: f64) -> Self {
+                Self(self.0 / by)
+            }
+        }
+
+        /// How many times the other this is.
+        impl std::ops::Div for $name {
+            type Output = f64;
+            fn div(self, by: Self) -> f64 {
+                self.0 / by.0
+            }
+        }
+
+        impl std::ops::AddAssign for $name {
+            fn add_assign(&mut self, other: Self) {
+                self.0 += other.0;
+            }
+        }
+
+        impl std::ops::SubAssign for $name {
+            fn sub_assign(&mut self, other: Self) {
+                self.0 -= other.0;
             }
         }
 
@@ -77,7 +132,21 @@ macro_rules! whole {
     ($(#[$doc:meta])* $name:ident, $what:literal, $min:literal ..= $max:literal) => {
         $(#[$doc])*
         #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
-        pub struct $name(pub u32);
+        pub struct $name(u32);
+
+        impl $name {
+            /// From a bare number in this unit, held within the unit's limits: nothing is divided by a rate of zero.
+            #[must_use]
+            pub const fn new(raw: u32) -> Self {
+                if raw < $min { Self($min) } else if raw > $max { Self($max) } else { Self(raw) }
+            }
+
+            /// The bare number in this unit.
+            #[must_use]
+            pub const fn get(self) -> u32 {
+                self.0
+            }
+        }
 
         impl fmt::Display for $name {
             fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -121,6 +190,10 @@ real!(/// Microseconds.
     Micros, "a time in microseconds, such as 120", 0.0 ..= 1e9);
 real!(/// Nanoseconds of work on the reference core.
     Nanos, "a time in nanoseconds, such as 900", 0.0 ..= 10_000_000.0);
+real!(/// Seconds.
+    Seconds, "a time in seconds, such as 2.5", 0.0 ..= 1e9);
+real!(/// Events per hour: dropouts, misses.
+    PerHour, "a rate per hour, such as 0.2", 0.0 ..= 1e12);
 real!(/// Metres.
     Metres, "a distance in metres, such as 1.5", 0.0 ..= 1000.0);
 real!(/// A share of a whole, from 0 to 1.

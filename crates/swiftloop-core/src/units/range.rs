@@ -24,7 +24,7 @@ pub enum Origin {
 impl Origin {
     /// The word used in every output.
     #[must_use]
-    pub fn word(self) -> &'static str {
+    pub fn as_str(self) -> &'static str {
         match self {
             Self::Measured => "measured",
             Self::Declared => "declared",
@@ -90,6 +90,12 @@ impl<T: Quantity> Range<T> {
     #[must_use]
     pub fn map<U: Quantity>(self, rising: impl Fn(T) -> U) -> Range<U> {
         Range::spanning(rising(self.low), rising(self.typical), rising(self.high))
+    }
+
+    /// No bound below `least`.
+    #[must_use]
+    pub fn at_least(self, least: T) -> Self {
+        self.map(|t| if t < least { least } else { t })
     }
 
     /// Each bound times `factor`, which must not be negative.

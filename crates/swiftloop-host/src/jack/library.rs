@@ -23,7 +23,14 @@ pub(super) struct LatencyRange {
 pub(super) type Process = unsafe extern "C" fn(u32, *mut c_void) -> c_int;
 pub(super) type Xrun = unsafe extern "C" fn(*mut c_void) -> c_int;
 pub(super) type Shutdown = unsafe extern "C" fn(*mut c_void);
-type Message = unsafe extern "C" fn(*const c_char);
+type Message = extern "C" fn(*const c_char);
+
+/// What tells a process callback where it is in time.
+#[derive(Clone, Copy)]
+pub(super) struct Clocks {
+    pub cycle_times: unsafe extern "C" fn(*mut Client, *mut u32, *mut u64, *mut u64, *mut f32) -> c_int,
+    pub time: unsafe extern "C" fn() -> u64,
+}
 
 /// The functions, with the library that holds them.
 pub(super) struct Api {
@@ -39,8 +46,7 @@ pub(super) struct Api {
     pub on_process: unsafe extern "C" fn(*mut Client, Process, *mut c_void) -> c_int,
     pub on_xrun: unsafe extern "C" fn(*mut Client, Xrun, *mut c_void) -> c_int,
     pub on_shutdown: unsafe extern "C" fn(*mut Client, Shutdown, *mut c_void),
-    pub cycle_times: unsafe extern "C" fn(*mut Client, *mut u32, *mut u64, *mut u64, *mut f32) -> c_int,
-    pub time: unsafe extern "C" fn() -> u64,
+    pub clocks: Clocks,
     pub ports: unsafe extern "C" fn(*mut Client, *const c_char, *const c_char, c_ulong) -> *mut *const c_char,
     pub port_by_name: unsafe extern "C" fn(*mut Client, *const c_char) -> *mut Port,
     pub port_flags: unsafe extern "C" fn(*const Port) -> c_int,
@@ -52,7 +58,8 @@ pub(super) struct Api {
     _library: ManuallyDrop<Library>,
 }
 
-unsafe extern "C" fn quiet(_: *const c_char) {}
+/// What the library would print, to nobody.
+extern "C" fn quiet(_: *const c_char) {}
 
 /// Where the library is, the usual one first, then that of PipeWire.
 pub(super) fn candidates() -> Vec<PathBuf> {
@@ -100,8 +107,7 @@ impl Api {
                 on_process: get!("jack_set_process_callback"),
                 on_xrun: get!("jack_set_xrun_callback"),
                 on_shutdown: get!("jack_on_shutdown"),
-                cycle_times: get!("jack_get_cycle_times"),
-                time: get!("jack_get_time"),
+                clocks: Clocks { cycle_times: get!("jack_get_cycle_times"), time: get!("jack_get_time") },
                 ports: get!("jack_get_ports"),
                 port_by_name: get!("jack_port_by_name"),
                 port_flags: get!("jack_port_flags"),

@@ -3,6 +3,8 @@
 use super::library::{Api, Client, LatencyRange, candidates};
 use std::ffi::{CStr, CString, c_char, c_int};
 use std::path::PathBuf;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering::SeqCst};
 use std::time::{Duration, Instant};
 
 /// Ports that bring sound from outside or take it there.
@@ -60,9 +62,9 @@ pub struct PortDelay {
 /// A connection to a server.
 pub struct Server {
     pub(super) api: Api,
-    pub(super) client: *mut Client,
-    /// Set when the server has gone: nothing may be called any more.
-    pub(super) gone: bool,
+    client: *mut Client,
+    /// Set when the server has gone: nothing is called any more.
+    gone: Arc<AtomicBool>,
 }
 
 impl Server {
@@ -98,7 +100,17 @@ impl Server {
         let mut status: c_int = 0;
         // SAFETY: the name outlives the call; no further arguments go with these options.
         let client = unsafe { (api.client_open)(name.as_ptr(), NO_START, &raw mut status) };
-        (!client.is_null()).then_some(Self { api, client, gone: false })
+        (!client.is_null()).then(|| Self { api, client, gone: Arc::default() })
+    }
+
+    /// Calls a function of the library, unless the server has gone.
+    pub(super) fn call<R>(&self, function: impl FnOnce(&Api, *mut Client) -> R) -> Option<R> {
+        (!self.gone.load(SeqCst)).then(|| function(&self.api, self.client))
+    }
+
+    /// The flag that says that the server has gone.
+    pub(super) fn gone(&self) -> &Arc<AtomicBool> {
+        &self.gone
     }
 
     /// The library in use.
@@ -111,7 +123,7 @@ impl Server {
     #[must_use]
     pub fn buffer(&self) -> u32 {
         // SAFETY: the client is open.
-        unsafe { (self.api.buffer_size)(self.client) }
+        self.call(|api, client| unsafe { (api.buffer_size)(client) }).unwrap_or(0)
     }
 
     /// Sets the block and waits until it is so.
@@ -137,24 +149,25 @@ impl Server {
 
     /// Asks for a block; when it is so, [`Server::buffer`] tells.
     pub(super) fn ask_buffer(&self, frames: u32) -> Result<(), ServerError> {
-        // SAFETY: the client is open.
-        if self.buffer() != frames && unsafe { (self.api.set_buffer_size)(self.client, frames) } != 0 {
-            return Err(ServerError::Refused(format!("a buffer of {frames} frames")));
+        if self.buffer() == frames {
+            return Ok(());
         }
-        Ok(())
+        // SAFETY: the client is open.
+        match self.call(|api, client| unsafe { (api.set_buffer_size)(client, frames) }) {
+            Some(0) => Ok(()),
+            Some(_) => Err(ServerError::Refused(format!("a buffer of {frames} frames"))),
+            None => Err(ServerError::Gone),
+        }
     }
 
     /// What it is set to.
     #[must_use]
     pub fn about(&self) -> About {
-        // SAFETY: the client is open.
-        let (rate_hz, realtime, load) = unsafe {
-            (
-                (self.api.sample_rate)(self.client),
-                (self.api.is_realtime)(self.client) != 0,
-                (self.api.cpu_load)(self.client),
-            )
+        let ask = |api: &Api, client: *mut Client| {
+            // SAFETY: the client is open.
+            unsafe { ((api.sample_rate)(client), (api.is_realtime)(client) != 0, (api.cpu_load)(client)) }
         };
+        let (rate_hz, realtime, load) = self.call(ask).unwrap_or_default();
         About {
             kind: if self.api.is_pipewire() { "PipeWire" } else { "JACK" },
             rate_hz,
@@ -166,6 +179,10 @@ impl Server {
     }
 
     fn ports(&self) -> Vec<PortDelay> {
+        self.call(|_, _| self.ask_ports()).unwrap_or_default()
+    }
+
+    fn ask_ports(&self) -> Vec<PortDelay> {
         let mut found = Vec::new();
         // SAFETY: the list ends with a null pointer and is given back afterwards; names live as long as the list.
         unsafe {
@@ -194,9 +211,7 @@ impl Server {
 
 impl Drop for Server {
     fn drop(&mut self) {
-        if !self.gone {
-            // SAFETY: the client is open and used nowhere else.
-            unsafe { (self.api.client_close)(self.client) };
-        }
+        // SAFETY: the client is open and used nowhere else.
+        self.call(|api, client| unsafe { (api.client_close)(client) });
     }
 }

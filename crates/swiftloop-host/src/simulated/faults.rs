@@ -1,12 +1,12 @@
 //! What breaks recordings, done to samples on purpose, with the truth kept.
 
-use swiftloop_core::listen::Kind;
+use swiftloop_core::listen::CrackleKind;
 
 /// One break.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Damage {
     /// How: a skip loses frames, a slip one frame, a repeat stands in place of what belongs there.
-    pub kind: Kind,
+    pub kind: CrackleKind,
     /// First frame that is wrong, or first that comes after the lost ones, in the damaged recording.
     pub start: usize,
     /// Frames that are wrong or lost.
@@ -17,7 +17,7 @@ pub struct Damage {
 /// What does not fit is left alone.
 pub fn damage(
     channels: &mut [Vec<f32>],
-    kind: Kind,
+    kind: CrackleKind,
     start: usize,
     length: usize,
     random: &mut fastrand::Rng,
@@ -29,15 +29,15 @@ pub fn damage(
     let wrong = (0.05 + 0.2 * random.f32()) * if random.bool() { 1.0 } else { -1.0 };
     for samples in channels {
         match kind {
-            Kind::Gap => samples[start..start + length].fill(0.0),
-            Kind::Hold => {
+            CrackleKind::Gap => samples[start..start + length].fill(0.0),
+            CrackleKind::Hold => {
                 let last = samples[start - 1];
                 samples[start..start + length].fill(last);
             }
-            Kind::Repeat => samples.copy_within(start - length..start, start),
-            Kind::Skip => drop(samples.drain(start..start + length)),
-            Kind::Slip => drop(samples.remove(start)),
-            Kind::Click => {
+            CrackleKind::Repeat => samples.copy_within(start - length..start, start),
+            CrackleKind::Skip => drop(samples.drain(start..start + length)),
+            CrackleKind::Slip => drop(samples.remove(start)),
+            CrackleKind::Click => {
                 for (i, x) in samples[start..start + length].iter_mut().enumerate() {
                     *x += wrong * if i % 2 == 0 { 1.0 } else { -0.6 };
                 }
@@ -54,7 +54,7 @@ pub fn crackle(channels: &mut [Vec<f32>], block: usize, every: usize, seed: u64)
     let mut all = Vec::new();
     let mut at = phase + block * (2 + every / block);
     while at + 4 * block < channels.first().map_or(0, Vec::len) {
-        let kind = [Kind::Gap, Kind::Repeat, Kind::Skip][random.usize(0..3)];
+        let kind = [CrackleKind::Gap, CrackleKind::Repeat, CrackleKind::Skip][random.usize(0..3)];
         let length = block * if random.u32(0..4) == 0 { 2 } else { 1 };
         damage(channels, kind, at, length, &mut random);
         all.push(Damage { kind, start: at, length });

@@ -5,7 +5,7 @@ use swiftloop_core::units::{Block, Decibels, Ppm};
 
 /// What the interface does.
 #[derive(Debug, Clone, Copy)]
-pub struct Interface {
+pub struct SimulatedInterface {
     /// The buffer it is set to.
     pub block: Block,
     /// Blocks that the driver holds, in and out together.
@@ -33,7 +33,7 @@ pub struct Take {
     pub round_trip_frames: f64,
 }
 
-impl Interface {
+impl SimulatedInterface {
     /// An interface with this buffer that holds three blocks and 40.4 frames, upright, 6 dB down, quiet.
     #[must_use]
     pub fn with_block(block: Block) -> Self {
@@ -41,10 +41,10 @@ impl Interface {
             block,
             blocks: 3.0,
             fixed_frames: 40.4,
-            drift: Ppm(0.0),
-            gain: Decibels(-6.0),
+            drift: Ppm::new(0.0),
+            gain: Decibels::new(-6.0),
             inverted: false,
-            noise: Decibels(-90.0),
+            noise: Decibels::new(-90.0),
             start_jitter_frames: 0,
         }
     }
@@ -54,10 +54,10 @@ impl Interface {
     pub fn record(&self, played: &[f32], seed: u64) -> Take {
         let mut random = fastrand::Rng::with_seed(seed);
         let late = f64::from(random.u32(0..=self.start_jitter_frames));
-        let trip = self.blocks * f64::from(self.block.0) + self.fixed_frames + late;
+        let trip = self.blocks * f64::from(self.block.get()) + self.fixed_frames + late;
         let gain = self.gain.amplitude() * if self.inverted { -1.0 } else { 1.0 };
         let noise = self.noise.amplitude();
-        let stretch = 1.0 + self.drift.0 * 1e-6;
+        let stretch = 1.0 + self.drift.raw() * 1e-6;
         let samples = (0..played.len())
             .map(|n| {
                 let heard = gain * between(played, (n as f64 - trip) / stretch);
@@ -109,11 +109,11 @@ mod tests {
     fn what_is_played_comes_back_after_the_round_trip() {
         let mut played = vec![0.0; 2000];
         played[100] = 0.5;
-        let quiet = Interface {
+        let quiet = SimulatedInterface {
             fixed_frames: 40.0,
-            noise: Decibels(-200.0),
+            noise: Decibels::new(-200.0),
             inverted: true,
-            ..Interface::with_block(Block(64))
+            ..SimulatedInterface::with_block(Block::new(64))
         };
         let take = quiet.record(&played, 1);
         let loudest = (0..2000).max_by(|a, b| take.samples[*a].abs().total_cmp(&take.samples[*b].abs()));

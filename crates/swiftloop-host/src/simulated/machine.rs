@@ -1,12 +1,12 @@
 //! A machine that is not there: what a soak of it would have heard.
 
-use swiftloop_core::soak::{Counts, Heard};
+use swiftloop_core::soak::{Counts, Samples};
 use swiftloop_core::stats::Pareto;
 
 /// A tidy laptop on mains power: wake-ups of some ten microseconds, one in five hundred delayed by an interrupt, work
 /// that takes up to a few percent longer than undisturbed. `wakes` of them, from a seed.
 #[must_use]
-pub fn tidy_laptop(wakes: u64, seed: u64) -> Heard {
+pub fn tidy_laptop(wakes: u64, seed: u64) -> Samples {
     let mut random = fastrand::Rng::with_seed(seed);
     let tail = Pareto { shape: 0.08, scale: 22.0 };
     let mut delays = Vec::new();
@@ -19,7 +19,7 @@ pub fn tidy_laptop(wakes: u64, seed: u64) -> Heard {
         delays.push((block, (us * 10.0).round() / 10.0));
     }
     let pace = |random: &mut fastrand::Rng| 1.0 + 0.012 * super::gauss(random).abs();
-    Heard {
+    Samples {
         wakes: Counts::new(delays.iter().map(|d| (d.1, 1))),
         slow: delays.iter().copied().filter(|d| d.1 > 40.0).collect(),
         pace: Counts::new((0..20_000).map(|_| ((pace(&mut random) * 1e4).round() / 1e4, 1))),

@@ -8,7 +8,7 @@ mod machine;
 mod music;
 
 pub use faults::{Damage, crackle, damage};
-pub use interface::{Interface, Take};
+pub use interface::{SimulatedInterface, Take};
 pub use machine::tidy_laptop;
 pub use music::{Instrument, Style, band, play};
 

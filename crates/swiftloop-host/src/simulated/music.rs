@@ -31,7 +31,7 @@ pub enum Style {
 #[must_use]
 pub fn play(instrument: Instrument, style: Style, rate: Hz, frames: usize, seed: u64) -> Vec<Vec<f32>> {
     let mut random = fastrand::Rng::with_seed(seed ^ 0x5eed);
-    let rate = f64::from(rate.0);
+    let rate = f64::from(rate.get());
     let mono = match instrument {
         Instrument::Plucked => plucked(style, rate, frames, &mut random),
         Instrument::Drums => drums(style, rate, frames, &mut random),
@@ -284,12 +284,12 @@ mod tests {
     fn every_instrument_sounds_and_stays_below_the_ceiling() {
         for instrument in [Instrument::Plucked, Instrument::Drums, Instrument::Drone, Instrument::Voice] {
             for style in [Style::Rehearsal, Style::Concert] {
-                let both = play(instrument, style, Hz(48_000), 48_000, 7);
+                let both = play(instrument, style, Hz::new(48_000), 48_000, 7);
                 let peak = both.iter().flatten().fold(0.0f32, |m, x| m.max(x.abs()));
                 assert!((0.3..0.7).contains(&peak), "{instrument:?} {style:?}: {peak}");
                 assert_eq!(
                     both,
-                    play(instrument, style, Hz(48_000), 48_000, 7),
+                    play(instrument, style, Hz::new(48_000), 48_000, 7),
                     "the same seed, the same music"
                 );
             }

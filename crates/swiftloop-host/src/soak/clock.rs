@@ -4,29 +4,19 @@
 #[cfg(target_os = "linux")]
 #[must_use]
 pub fn now_ns() -> u64 {
-    let mut time = libc::timespec { tv_sec: 0, tv_nsec: 0 };
-    // SAFETY: `time` is a valid place for the answer; the clock exists on every Linux.
-    unsafe { libc::clock_gettime(libc::CLOCK_MONOTONIC, &raw mut time) };
-    time.tv_sec as u64 * 1_000_000_000 + time.tv_nsec as u64
+    let time = rustix::time::clock_gettime(rustix::time::ClockId::Monotonic);
+    time.tv_sec.unsigned_abs() * 1_000_000_000 + time.tv_nsec.unsigned_abs()
 }
 
 /// Sleeps until the clock shows `due_ns`; at once when it has passed. A signal does not cut the sleep short.
 #[cfg(target_os = "linux")]
 pub(super) fn sleep_until(due_ns: u64) {
-    let due = libc::timespec {
-        tv_sec: (due_ns / 1_000_000_000) as libc::time_t,
-        tv_nsec: (due_ns % 1_000_000_000) as libc::c_long,
+    use rustix::thread::{ClockId, Timespec, clock_nanosleep_absolute};
+    let due = Timespec {
+        tv_sec: i64::try_from(due_ns / 1_000_000_000).unwrap_or(i64::MAX),
+        tv_nsec: (due_ns % 1_000_000_000).try_into().unwrap_or(0),
     };
-    // SAFETY: `due` is valid and nothing is written to the null remainder of an absolute sleep.
-    while unsafe {
-        libc::clock_nanosleep(
-            libc::CLOCK_MONOTONIC,
-            libc::TIMER_ABSTIME,
-            &raw const due,
-            std::ptr::null_mut(),
-        )
-    } == libc::EINTR
-    {}
+    while clock_nanosleep_absolute(ClockId::Monotonic, &due) == Err(rustix::io::Errno::INTR) {}
 }
 
 #[cfg(not(target_os = "linux"))]

@@ -22,7 +22,7 @@ struct Counters {
 
 /// A look at one worker.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
-pub struct Seen {
+pub struct WorkerReading {
     /// Blocks done.
     pub blocks: u64,
     /// Latest wake-up since the last reset, in µs.
@@ -55,13 +55,13 @@ impl Meter {
 
     /// Every worker as it stands.
     #[must_use]
-    pub fn look(&self) -> Vec<Seen> {
+    pub fn look(&self) -> Vec<WorkerReading> {
         let us = |ns: &AtomicU64| ns.load(Relaxed) as f64 / 1000.0;
         self.workers
             .iter()
             .map(|c| {
                 let blocks = c.blocks.load(Relaxed);
-                Seen {
+                WorkerReading {
                     blocks,
                     worst_wake_us: us(&c.worst_wake_ns),
                     worst_exec_us: us(&c.worst_exec_ns),

@@ -3,22 +3,24 @@
 //! goes out. The one idea: between waking and being done nothing happens but the work and a few stores into memory
 //! that was there before.
 
-mod around;
-mod awake;
 mod clock;
+mod idle_guard;
 mod meter;
 mod permission;
+mod provenance;
 mod record;
 mod run;
 mod schedule;
+mod task;
 mod work;
 
-pub use around::{kernel, today};
-pub use awake::{Awake, stay_awake};
 pub use clock::now_ns;
-pub use meter::{Meter, Seen};
+pub use idle_guard::{IdleGuard, hold_off_idle};
+pub use meter::{Meter, WorkerReading};
 pub use permission::{Permission, permission};
+pub use provenance::{kernel, today};
 pub use record::{Late, Record, WorkerRecord};
-pub use run::{Task, Unable, soak};
+pub use run::{SoakError, soak};
 pub use schedule::Schedule;
+pub use task::Task;
 pub use work::{Filters, REFERENCE_NS, Speed, speed, speed_over_a_second};

@@ -24,6 +24,16 @@ impl Permission {
 #[cfg(target_os = "linux")]
 const PRIORITY: libc::c_int = 70;
 
+/// What the system says when it refuses, without its number.
+#[cfg(target_os = "linux")]
+fn refusal(e: &std::io::Error) -> String {
+    match e.kind() {
+        std::io::ErrorKind::PermissionDenied => "this user may not".into(),
+        std::io::ErrorKind::OutOfMemory => "more than this user may lock".into(),
+        _ => e.to_string().split(" (os error").next().unwrap_or_default().to_lowercase(),
+    }
+}
+
 /// Asks for both and keeps the memory locked when granted; the priority is given back.
 #[must_use]
 pub fn permission() -> Permission {
@@ -48,7 +58,7 @@ fn schedule(policy: libc::c_int, priority: libc::c_int) -> Result<(), String> {
     // SAFETY: the thread is this one and `wish` is valid for the call.
     match unsafe { libc::pthread_setschedparam(libc::pthread_self(), policy, &raw const wish) } {
         0 => Ok(()),
-        code => Err(std::io::Error::from_raw_os_error(code).to_string()),
+        code => Err(refusal(&std::io::Error::from_raw_os_error(code))),
     }
 }
 
@@ -67,17 +77,13 @@ fn ordinary() {
 /// An ordinary thread is woken when it asks, not 50 µs later to save power.
 #[cfg(target_os = "linux")]
 pub(super) fn no_slack() {
-    // SAFETY: plain numbers only.
-    unsafe { libc::prctl(libc::PR_SET_TIMERSLACK, 1 as libc::c_ulong) };
+    let _ = rustix::thread::set_current_timer_slack(std::num::NonZeroU64::new(1));
 }
 
 #[cfg(target_os = "linux")]
 fn lock() -> Result<(), String> {
-    // SAFETY: no memory is passed.
-    match unsafe { libc::mlockall(libc::MCL_CURRENT | libc::MCL_FUTURE) } {
-        0 => Ok(()),
-        _ => Err(std::io::Error::last_os_error().to_string()),
-    }
+    use rustix::mm::{MlockAllFlags, mlockall};
+    mlockall(MlockAllFlags::CURRENT | MlockAllFlags::FUTURE).map_err(|e| refusal(&e.into()))
 }
 
 #[cfg(not(target_os = "linux"))]

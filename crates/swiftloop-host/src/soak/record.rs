@@ -3,7 +3,7 @@
 
 use super::permission::Permission;
 use hdrhistogram::Histogram;
-use swiftloop_core::soak::{Counts, Heard, Observed};
+use swiftloop_core::soak::{Counts, Observed, Samples};
 
 /// Longest time told apart: a minute; what is longer counts as that.
 const LONGEST_NS: u64 = 60_000_000_000;
@@ -77,8 +77,8 @@ impl WorkerRecord {
     }
 
     /// What the worker heard.
-    fn heard(&self) -> Heard {
-        Heard {
+    fn heard(&self) -> Samples {
+        Samples {
             wakes: counts(&self.wake),
             slow: self.slow.iter().map(|s| (s.block, s.ns as f64 / 1000.0)).collect(),
             pace: counts(&self.ratio),
@@ -117,8 +117,8 @@ impl Record {
 
     /// What all workers heard.
     #[must_use]
-    pub fn heard(&self) -> Heard {
-        self.workers.iter().map(WorkerRecord::heard).fold(Heard::default(), Heard::with)
+    pub fn heard(&self) -> Samples {
+        self.workers.iter().map(WorkerRecord::heard).fold(Samples::default(), Samples::with)
     }
 
     /// Execution times of all workers in µs.

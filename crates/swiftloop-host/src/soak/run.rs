@@ -6,6 +6,7 @@ use super::meter::Meter;
 use super::permission::{no_slack, permission, realtime};
 use super::record::{Record, WorkerRecord};
 use super::schedule::Schedule;
+use super::task::Task;
 use super::work::Filters;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
 use std::time::{Duration, SystemTime};
@@ -17,24 +18,9 @@ const LEAD_NS: u64 = 20_000_000;
 /// Stack of a worker: it is locked into memory, so no more than it needs.
 const STACK: usize = 256 * 1024;
 
-/// What to do.
-#[derive(Debug, Clone)]
-pub struct Task {
-    /// Time between blocks, in nanoseconds.
-    pub period_ns: f64,
-    /// Periods until a block must be done: playback blocks less one, at least one.
-    pub reserve: f64,
-    /// How long, in seconds.
-    pub seconds: f64,
-    /// Kinds of blocks: how often each comes (shares of 1) and its work on each worker in µs.
-    pub patterns: Vec<(f64, Vec<f64>)>,
-    /// What one section takes over one frame on this machine, in nanoseconds.
-    pub section_ns: f64,
-}
-
 /// Why nothing could be soaked.
 #[derive(Debug, thiserror::Error)]
-pub enum Unable {
+pub enum SoakError {
     /// Nothing asked for is possible here.
     #[error("the threads cannot be started: {0}")]
     Threads(#[from] std::io::Error),
@@ -94,14 +80,14 @@ impl Shared<'_> {
 /// meter and the seconds passed. The meter must have a counter for each worker.
 ///
 /// # Errors
-/// [`Unable`]; missing permissions are no error, they are in the record.
+/// [`SoakError`]; missing permissions are no error, they are in the record.
 pub fn soak(
     task: &Task,
     meter: &Meter,
     stop: &AtomicBool,
     mut watch: impl FnMut(&Meter, f64) -> bool,
-) -> Result<Record, Unable> {
-    let workers = task.patterns.first().map_or(1, |p| p.1.len()).max(1);
+) -> Result<Record, SoakError> {
+    let workers = task.patterns.first().map_or(1, |p| p.work.len()).max(1);
     let granted = permission();
     let shared = Shared {
         task,
@@ -126,7 +112,7 @@ pub fn soak(
                 Ok(thread) => threads.push(thread),
                 Err(e) => {
                     shared.over.store(true, Relaxed);
-                    return Err(Unable::Threads(e));
+                    return Err(SoakError::Threads(e));
                 }
             }
         }
@@ -139,7 +125,7 @@ pub fn soak(
             }
             std::thread::sleep(Duration::from_nanos((end - now).min(100_000_000)));
         }
-        threads.into_iter().map(|t| t.join().map_err(|_| Unable::Died)).collect::<Result<Vec<_>, _>>()
+        threads.into_iter().map(|t| t.join().map_err(|_| SoakError::Died)).collect::<Result<Vec<_>, _>>()
     })?;
     let passed = (now_ns() - begun) as f64 / 1e9;
     let blocks = done.iter().map(|d| d.1).max().unwrap_or(0);
@@ -207,6 +193,8 @@ fn worker(shared: &Shared<'_>, me: usize, mut record: WorkerRecord, wants: bool)
 #[cfg(test)]
 mod tests {
     use super::*;
+    use swiftloop_core::soak::WorkPattern;
+    use swiftloop_core::units::Micros;
 
     fn shared<'a>(task: &'a Task, meter: &'a Meter, stop: &'a AtomicBool) -> Shared<'a> {
         Shared {
@@ -224,7 +212,8 @@ mod tests {
     #[test]
     fn between_waking_and_being_done_nothing_is_allocated() {
         // Most blocks are light; one in a hundred takes longer than its period, so that late blocks are walked as well.
-        let patterns = vec![(0.99, vec![50.0]), (0.01, vec![3000.0])];
+        let kind = |share, us| WorkPattern { share, work: vec![Micros::new(us)] };
+        let patterns = vec![kind(0.99, 50.0), kind(0.01, 3000.0)];
         let section_ns = super::super::work::speed(5).section_ns;
         let task = Task { period_ns: 1e6, reserve: 1.0, seconds: 2.0, patterns, section_ns };
         let (meter, stop) = (Meter::new(1), AtomicBool::new(false));
@@ -264,7 +253,7 @@ mod tests {
             period_ns: 2e6,
             reserve: 1.0,
             seconds: 0.3,
-            patterns: vec![(1.0, vec![5000.0])],
+            patterns: vec![WorkPattern { share: 1.0, work: vec![Micros::new(5000.0)] }],
             section_ns: super::super::work::speed(5).section_ns,
         };
         let record = soak(&task, &meter, &stop, |_, _| true).unwrap();

@@ -1,6 +1,8 @@
 //! Which block has which work: decided before the first block, looked up in each.
 
-use super::run::Task;
+use super::task::Task;
+use swiftloop_core::soak::WorkPattern;
+use swiftloop_core::units::Micros;
 
 /// Blocks after which the order begins anew.
 const CYCLE: u32 = 4096;
@@ -16,18 +18,18 @@ impl Schedule {
     /// For so many workers. The kinds of blocks come in golden-section steps, so that every stretch has its share of each.
     #[must_use]
     pub fn new(task: &Task, workers: usize) -> Self {
-        let total: f64 = task.patterns.iter().map(|p| p.0).sum();
+        let total: f64 = task.patterns.iter().map(|p| p.share).sum();
         let pick = |i: u32| {
             let mut left = (f64::from(i) * 0.618_033_988_749_894_9).fract() * total;
             let at = task.patterns.iter().position(|p| {
-                left -= p.0;
+                left -= p.share;
                 left < 0.0
             });
             at.unwrap_or(task.patterns.len().saturating_sub(1)) as u16
         };
-        let of = |us: f64| (us.max(0.0) * 1000.0 / task.section_ns).round() as u64;
+        let of = |work: Micros| (work.raw().max(0.0) * 1000.0 / task.section_ns).round() as u64;
         let each =
-            |p: &(f64, Vec<f64>)| (0..workers).map(|w| of(p.1.get(w).copied().unwrap_or(0.0))).collect();
+            |p: &WorkPattern| (0..workers).map(|w| p.work.get(w).map_or(0, |work| of(*work))).collect();
         Self { order: (0..CYCLE).map(pick).collect(), frames: task.patterns.iter().map(each).collect() }
     }
 
@@ -45,7 +47,8 @@ mod tests {
 
     #[test]
     fn every_kind_of_block_gets_its_share_of_every_stretch() {
-        let patterns = vec![(0.5, vec![1.0]), (0.3, vec![2.0]), (0.2, vec![3.0])];
+        let kind = |share, us| WorkPattern { share, work: vec![Micros::new(us)] };
+        let patterns = vec![kind(0.5, 1.0), kind(0.3, 2.0), kind(0.2, 3.0)];
         let task = Task { period_ns: 1e6, reserve: 1.0, seconds: 1.0, patterns, section_ns: 1000.0 };
         let schedule = Schedule::new(&task, 1);
         for stretch in (0..CYCLE).collect::<Vec<_>>().chunks(128) {

@@ -163,7 +163,9 @@ fn rates_of(value: &str) -> Vec<Hz> {
     let Some((from, to)) = value.split_once(" - ") else { return listed };
     let number = |text: &str| text.split_whitespace().next().and_then(|t| t.parse::<u32>().ok());
     match (number(from), number(to)) {
-        (Some(from), Some(to)) => USUAL_HZ.into_iter().filter(|r| (from..=to).contains(r)).map(Hz).collect(),
+        (Some(from), Some(to)) => {
+            USUAL_HZ.into_iter().filter(|r| (from..=to).contains(r)).map(Hz::new).collect()
+        }
         _ => listed,
     }
 }
@@ -174,7 +176,7 @@ mod tests {
 
     #[test]
     fn rates_come_as_a_list_or_as_a_range() {
-        let of = |text: &str| rates_of(text).iter().map(|r| r.0).collect::<Vec<_>>();
+        let of = |text: &str| rates_of(text).iter().map(|r| r.get()).collect::<Vec<_>>();
         assert_eq!(of("44100, 48000, 96000"), [44_100, 48_000, 96_000]);
         assert_eq!(of("8000 - 48000 (continuous)"), [22_050, 32_000, 44_100, 48_000]);
         assert_eq!(of("fast"), Vec::<u32>::new());
@@ -185,7 +187,7 @@ mod tests {
     fn an_open_stream_tells_all_or_nothing() {
         let text = "access: MMAP_INTERLEAVED\nformat: S32_LE\nchannels: 8\nrate: 96000 (96000/1)\nperiod_size: 32\nbuffer_size: 96\n";
         let found = open(text).unwrap();
-        assert_eq!((found.rate_hz, found.period_frames, found.buffer_frames), (Hz(96_000), 32, 96));
+        assert_eq!((found.rate_hz, found.period_frames, found.buffer_frames), (Hz::new(96_000), 32, 96));
         assert_eq!((found.channels, found.sample_format.as_str()), (8, "S32_LE"));
         assert_eq!(open("closed\n"), None);
         assert_eq!(open(&text.replace("rate: 96000", "rate: quick")), None);
@@ -198,7 +200,7 @@ mod tests {
         let all = usb_offers(text);
         assert_eq!(all.len(), 2);
         assert_eq!((all[0].capture, all[0].channels, all[0].formats.len()), (false, 4, 2));
-        assert_eq!(all[0].rates_hz, [Hz(44_100), Hz(48_000), Hz(96_000)]);
+        assert_eq!(all[0].rates_hz, [Hz::new(44_100), Hz::new(48_000), Hz::new(96_000)]);
         assert_eq!((all[1].capture, all[1].channels), (true, 1));
     }
 }

@@ -1,20 +1,20 @@
-//! Processor, memory, energy and kernel, from `/proc` and `/sys`.
+//! Cpu, memory, energy and kernel, from `/proc` and `/sys`.
 
 use super::tree::Tree;
 use std::collections::BTreeSet;
-use swiftloop_core::survey::{Idle, Kernel, Memory, Power, Processor};
+use swiftloop_core::survey::{Cpu, EnergyState, Idle, Kernel, Memory};
 
 const CPUS: &str = "sys/devices/system/cpu";
 
 /// How the clock of the first processor is governed.
 pub(super) fn governor(tree: &Tree) -> Option<String> {
-    tree.word(&format!("{CPUS}/cpu0/cpufreq/scaling_governor"))
+    tree.first_word(&format!("{CPUS}/cpu0/cpufreq/scaling_governor"))
 }
 
-pub(super) fn processor(tree: &Tree) -> Processor {
+pub(super) fn processor(tree: &Tree) -> Cpu {
     let threads = tree.numbered(CPUS, "cpu");
     let place = |n: &str| {
-        let topology = |key: &str| tree.word(&format!("{CPUS}/{n}/topology/{key}"));
+        let topology = |key: &str| tree.first_word(&format!("{CPUS}/{n}/topology/{key}"));
         Some((topology("physical_package_id")?, topology("core_id")?))
     };
     let cores: BTreeSet<(String, String)> = threads.iter().filter_map(|(_, n)| place(n)).collect();
@@ -24,7 +24,7 @@ pub(super) fn processor(tree: &Tree) -> Processor {
     };
     let clock = |key: &str| tree.number(&format!("{CPUS}/cpu0/cpufreq/{key}")).map(|khz| khz / 1000.0);
     let flag = |name: &str| tree.number(&format!("{CPUS}/{name}")).map(|x| x > 0.0);
-    Processor {
+    Cpu {
         model: says("model name"),
         cores: (!cores.is_empty()).then_some(cores.len() as u32),
         threads: (!threads.is_empty()).then_some(threads.len() as u32),
@@ -50,7 +50,7 @@ fn idle(tree: &Tree, (index, name): &(u32, String)) -> Idle {
     let place = |key: &str| format!("{CPUS}/cpu0/cpuidle/{name}/{key}");
     Idle {
         index: *index,
-        name: tree.word(&place("name")).unwrap_or_else(|| name.clone()),
+        name: tree.first_word(&place("name")).unwrap_or_else(|| name.clone()),
         exit_us: tree.number(&place("latency")).unwrap_or(0.0) as u32,
         disabled: tree.number(&place("disable")).is_some_and(|x| x > 0.0),
     }
@@ -79,12 +79,12 @@ pub(super) fn memory(tree: &Tree) -> Memory {
     }
 }
 
-pub(super) fn power(tree: &Tree) -> Power {
+pub(super) fn power(tree: &Tree) -> EnergyState {
     const SUPPLIES: &str = "sys/class/power_supply";
     let kinds: Vec<(String, String)> = tree
         .names(SUPPLIES)
         .into_iter()
-        .filter_map(|n| Some((tree.word(&format!("{SUPPLIES}/{n}/type"))?, n)))
+        .filter_map(|n| Some((tree.first_word(&format!("{SUPPLIES}/{n}/type"))?, n)))
         .collect();
     let has_battery = kinds.iter().any(|k| k.0 == "Battery");
     let online = kinds
@@ -95,7 +95,7 @@ pub(super) fn power(tree: &Tree) -> Power {
         .reduce(|a, b| a || b);
     let zones = tree.numbered("sys/class/thermal", "thermal_zone");
     let heat = zones.iter().filter_map(|(_, z)| tree.number(&format!("sys/class/thermal/{z}/temp")));
-    Power {
+    EnergyState {
         on_battery: online.map(|on| !on && has_battery),
         has_battery,
         // Thousandths of a degree; a sensor that is not there says nonsense.
@@ -104,14 +104,14 @@ pub(super) fn power(tree: &Tree) -> Power {
 }
 
 pub(super) fn kernel(tree: &Tree) -> Kernel {
-    let version = tree.word("proc/version");
-    let line = tree.word("proc/cmdline").unwrap_or_default();
+    let version = tree.first_word("proc/version");
+    let line = tree.first_word("proc/cmdline").unwrap_or_default();
     let has = |word: &str| version.as_deref().is_some_and(|v| v.contains(word));
     let realtime = tree.number("sys/kernel/realtime") == Some(1.0) || has("PREEMPT_RT");
     let dynamic = has("PREEMPT_DYNAMIC");
     // The way in use stands in brackets: `none voluntary (full)`.
     let told = tree
-        .word("sys/kernel/debug/sched/preempt")
+        .first_word("sys/kernel/debug/sched/preempt")
         .and_then(|w| Some(w.split_once('(')?.1.split_once(')')?.0.to_string()));
     let asked = line.split_whitespace().find_map(|w| w.strip_prefix("preempt=")).map(String::from);
     let preemption = if realtime {

@@ -81,14 +81,14 @@ mod tests {
     #[test]
     fn settings_win_over_defaults_and_numbers_may_be_text() {
         let plain = parse(&dump("", r#""node.name":"box""#)).unwrap();
-        assert_eq!((plain.rate_hz, plain.buffer_frames), (Some(Hz(48_000)), Some(1024)));
+        assert_eq!((plain.rate_hz, plain.buffer_frames), (Some(Hz::new(48_000)), Some(1024)));
         assert_eq!(plain.nodes, ["box (idle)"]);
         let set = r#"{"key":"clock.rate","value":"96000"},{"key":"clock.quantum","value":64},
                      {"key":"clock.allowed-rates","value":[44100,96000]},{"key":"clock.force-rate","value":0},
                      {"key":"clock.min-quantum","value":16},{"key":"clock.max-quantum","value":2048}"#;
         let found = parse(&dump(set, "")).unwrap();
-        assert_eq!((found.rate_hz, found.buffer_frames), (Some(Hz(96_000)), Some(64)));
-        assert_eq!(found.allowed_rates_hz, [Hz(44_100), Hz(96_000)]);
+        assert_eq!((found.rate_hz, found.buffer_frames), (Some(Hz::new(96_000)), Some(64)));
+        assert_eq!(found.allowed_rates_hz, [Hz::new(44_100), Hz::new(96_000)]);
         assert_eq!((found.buffer_range_frames, found.forced_rate_hz), (Some((16, 2048)), None));
         assert!(found.nodes.is_empty());
     }

@@ -196,6 +196,15 @@ proptest! {
             put(folder.path(), place, content);
         }
         let found = survey_copy(folder.path());
-        prop_assert!(!found.unseen.is_empty());
+        let figures = [
+            found.memory.total_gb, found.memory.available_gb, found.processor.most_mhz, found.processor.now_mhz,
+            found.power.hottest_c, found.kernel.realtime_share,
+        ];
+        prop_assert!(figures.into_iter().flatten().all(f64::is_finite), "{figures:?}");
+        for stream in found.cards.iter().flat_map(|c| &c.streams) {
+            prop_assert!(stream.open.as_ref().is_none_or(|o| (8000..=768_000).contains(&o.rate_hz.get())));
+        }
+        let all = swiftloop_core::survey::findings(&found);
+        prop_assert!(all.windows(2).all(|w| w[0].grade <= w[1].grade));
     }
 }

@@ -25,7 +25,7 @@ impl Tree {
     }
 
     /// Its first line, without spaces around it; nothing when empty.
-    pub fn word(&self, name: &str) -> Option<String> {
+    pub fn first_word(&self, name: &str) -> Option<String> {
         let text = self.text(name)?;
         let word = text.lines().next()?.trim();
         (!word.is_empty()).then(|| word.to_string())
@@ -33,7 +33,7 @@ impl Tree {
 
     /// A number that stands alone.
     pub fn number(&self, name: &str) -> Option<f64> {
-        self.word(name)?.parse().ok().filter(|x: &f64| x.is_finite())
+        self.first_word(name)?.parse().ok().filter(|x: &f64| x.is_finite())
     }
 
     /// Names in a folder, sorted.

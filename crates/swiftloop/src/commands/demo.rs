@@ -1,16 +1,20 @@
-//! `demo`: everything on the sample session, from files inside the program.
+//! `demo`: a guided tour of the sample session in five steps, from files inside the program.
 
-use super::{print, recordings};
-use crate::cli::Demo;
+use super::{AllCores, print, recordings};
+use crate::cli::DemoOptions;
 use crate::failure::Failure;
-use crate::views::{self, listen::Heard, styled, trial::Trial};
+use crate::views::demo::{Step, answered, asked, closing, opening, written};
+use crate::views::listen::{Listened, lead as heard_lead};
+use crate::views::{self, Detail, Files};
+use crate::words::InContext;
 use std::path::Path;
 use std::process::ExitCode;
-use swiftloop_core::choice::{self, Ground, Scene};
+use swiftloop_core::choice::{self, Plan, Request, attempt_trial};
 use swiftloop_core::listen;
-use swiftloop_core::loops::Bench;
-use swiftloop_core::rig::Power;
-use swiftloop_core::soak::{Circumstances, learn};
+use swiftloop_core::loops::Context;
+use swiftloop_core::rig::{PowerPlan, Rig};
+use swiftloop_core::session::Session;
+use swiftloop_core::soak::{Provenance, learn};
 use swiftloop_files::{FileError, Overwrite, Recording, rig_from, session_from, tables, with_profile};
 use swiftloop_host::simulated::tidy_laptop;
 
@@ -23,112 +27,139 @@ const FILES: [(&str, &str); 2] = [
 /// The rig with a measured profile.
 const SOAKED: &str = "rig-soaked.toml";
 
-pub fn run(options: &Demo) -> Result<ExitCode, Failure> {
+pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
     if let Some(dir) = &options.dir {
         return write(dir, options.force);
     }
-    let tables = tables();
-    let rig = rig_from("rig.toml", FILES[0].1, tables)?;
-    let session = session_from("session.toml", FILES[1].1, &rig, tables)?;
-    let bench = Bench { tables, rig: &rig, session: &session };
-    let plan = choice::plan(bench, &super::AllCores);
-    let said = |line: &str| styled(views::FAINT, format!("$ swiftloop {line}\n\n"));
-
-    let mut text = String::from(
-        "A folk quintet makes an album in a converted boathouse. What they have is in rig.toml, what they want in\n\
-         session.toml; some of it is wrong on purpose. First the plan:\n\n",
-    );
-    text.push_str(&said("plan rig.toml session.toml"));
-    text.push_str(&views::plan::show(&bench, &plan, false));
-    text.push_str("\nOne setting of that plan, leg by leg, as the session stands:\n\n");
-    text.push_str(&said("try rig.toml session.toml --interface rack --phase tracking"));
-    let find = |interface: &str, phase: &str| {
-        plan.choices
-            .iter()
-            .find(|c| rig.interfaces[c.interface].id == interface && session.phases[c.phase].word() == phase)
-    };
-    if let Some(c) = find("rack", "tracking") {
-        let scene = Scene::new(bench, c.interface, &session.phases[c.phase], plan.rate);
-        let arrangement = choice::Arrangement { price: 0, roll: None, ..c.arrangement.clone() };
-        let ground = Ground::new(&scene, arrangement);
-        let report = choice::report(&ground, &[]);
-        text.push_str(&views::trial::show(&Trial {
-            bench: &bench,
-            phase: c.phase,
-            arrangement: &ground.arrangement,
-            report: &report,
-            buys: Vec::new(),
-            trade: choice::trade(&scene, &ground.arrangement, &[]),
-            available: scene.remedies.iter().collect(),
-            planned: Some(c),
-            performer: 0,
-        }));
+    let detail = Detail::of(options.full);
+    print(&opening())?;
+    let (rig, session) = opened(FILES[0].1)?;
+    let context = Context { tables: tables(), rig: &rig, session: &session };
+    let plan = choice::plan(context, &AllCores);
+    let dir = tempfile::tempdir()?;
+    let steps: [&dyn Fn() -> Result<Vec<Step>, Failure>; 5] = [
+        &|| late(&context, &plan),
+        &|| Ok(vec![planned(&context, &plan, detail)]),
+        &|| measured(dir.path(), detail),
+        &|| Ok(vec![listened(dir.path(), "mix-crackling.wav", detail)?]),
+        &|| Ok(vec![soaked(&context, &plan)?]),
+    ];
+    for (n, work) in steps.iter().enumerate() {
+        for step in work()? {
+            print(&asked(n + 1, step.question, &step.command))?;
+            print(&answered(&step, detail))?;
+        }
     }
-    text.push_str(&measured()?);
-    text.push_str(&soaked(&plan)?);
-    text.push_str("\nThe same files and recordings to play with:\n  swiftloop demo my-folder\n");
-    print(&text)
+    print(&closing(detail))
+}
+
+fn files() -> Files {
+    Files { rig: FILES[0].0.into(), session: FILES[1].0.into() }
+}
+
+fn opened(rig: &str) -> Result<(Rig, Session), Failure> {
+    let rig = rig_from(FILES[0].0, rig, tables())?;
+    let session = session_from(FILES[1].0, FILES[1].1, &rig, tables())?;
+    Ok((rig, session))
+}
+
+/// One setting of the plan, without any change.
+fn late(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
+    let (rig, session) = (context.rig, context.session);
+    let Some(place) = rig.interface_called("rack").zip(session.phase_called("tracking")) else {
+        return Ok(Vec::new());
+    };
+    let trial = attempt_trial(*context, plan, place, &Request::default())
+        .map_err(|why| Failure::explained(&InContext(context, why)))?;
+    Ok(vec![Step {
+        question: "The singer hears herself late in the headphones. How late, and why?",
+        command: "try rig.toml session.toml --interface rack --phase tracking".into(),
+        lead: views::trial::lead(context, &trial),
+        whole: views::trial::show(context, &trial, Detail::Screen, &files()),
+    }])
+}
+
+/// The plan.
+fn planned(context: &Context<'_>, plan: &Plan, detail: Detail) -> Step {
+    Step {
+        question: "Which setting for each interface and phase, and what has to change?",
+        command: "plan rig.toml session.toml".into(),
+        lead: views::plan::lead(context, plan),
+        whole: views::plan::show(context, plan, detail, &files()),
+    }
+}
+
+/// What was measured, on recordings in a folder that is gone afterwards. (An interface that is not there played and
+/// recorded.)
+fn measured(dir: &Path, detail: Detail) -> Result<Vec<Step>, Failure> {
+    recordings::write(dir, Overwrite::Refuse)?;
+    let takes = [128, 256, 512].map(|n| format!("{n}=loop-{n}.wav"));
+    let (found, rate) = super::probe_fit::collected(&takes, dir)?;
+    let fit = Step {
+        question: "How long is the loop really? They recorded a test signal through a cable.",
+        command: format!("probe fit {}", takes.join(" ")),
+        lead: views::probe_fit::lead(&found),
+        whole: views::probe_fit::show(&found, rate, None, &takes),
+    };
+    if !detail.is_full() {
+        return Ok(vec![fit]);
+    }
+    let read = |name: &str| -> Result<Step, Failure> {
+        let (recording, reading) = super::probe::read_recording(&dir.join(name), None)?;
+        Ok(Step {
+            question: "What did one recording of it say?",
+            command: format!("probe read {name}"),
+            lead: views::probe::lead(&reading, reading.recipe.rate),
+            whole: views::probe::read(Path::new(name), &recording, &reading, None, Detail::Screen),
+        })
+    };
+    Ok(vec![fit, read("loop-128.wav")?, read("loop-two-clocks.wav")?])
+}
+
+/// A recording, listened to.
+fn listened(dir: &Path, name: &str, detail: Detail) -> Result<Step, Failure> {
+    let recording = Recording::open(&dir.join(name))?;
+    let scan = listen::listen(&recording, &AllCores, |_| ())?;
+    let heard = Listened { recording: &recording, scan: &scan, comparison: None };
+    let lead = heard_lead(Path::new(name), &heard);
+    Ok(Step {
+        question: "The mix crackles. Where, and where does it come from?",
+        command: format!("listen {name}"),
+        lead: [lead.answer, lead.why, lead.todo].into_iter().chain(lead.command).collect(),
+        whole: views::listen::show(Path::new(name), &heard, detail),
+    })
+}
+
+/// The plan by the class of machine beside the plan by measured wake-up delays.
+fn soaked(context: &Context<'_>, by_class: &Plan) -> Result<Step, Failure> {
+    let (rig, session) = opened(&soaked_rig()?)?;
+    let measured = Context { tables: tables(), rig: &rig, session: &session };
+    let plan = choice::plan(measured, &AllCores);
+    Ok(Step {
+        question: "Will it hold? They let the laptop soak, then planned again.",
+        command: format!("plan {SOAKED} session.toml"),
+        lead: views::plan::two::lead(context, by_class, &plan),
+        whole: views::plan::two::beside_class(&measured, by_class, &plan),
+    })
 }
 
 /// The rig after the machine was soaked. (A machine that is not there lived through it; its delays come from a seed.)
 fn soaked_rig() -> Result<String, Failure> {
-    let about = Circumstances {
+    let about = Provenance {
         date: "2026-11-21".into(),
-        power: Some(Power::Performance),
+        power: Some(PowerPlan::Performance),
         clocks: Some("performance".into()),
         kernel: Some("made up".into()),
         realtime: true,
-        ..Circumstances::default()
+        ..Provenance::default()
     };
     let profile = learn(&tidy_laptop(200_000, 1911), &about)
         .ok_or_else(|| Failure::usage("the demo's soak heard too little", "please report this"))?;
-    Ok(with_profile(Path::new(FILES[0].0), FILES[0].1, &profile)?)
-}
-
-/// The plan by the class of machine beside the plan by measured wake-up delays.
-fn soaked(by_class: &choice::Plan) -> Result<String, Failure> {
-    let (text, tables) = (soaked_rig()?, tables());
-    let rig = rig_from(SOAKED, &text, tables)?;
-    let session = session_from(FILES[1].0, FILES[1].1, &rig, tables)?;
-    let bench = Bench { tables, rig: &rig, session: &session };
-    let plan = choice::plan(bench, &super::AllCores);
-    let mut out = String::from(
-        "\nThen they let the laptop soak, on mains power. (One that is not there: its delays come from a seed.) The plan above\n\
-         beside that of rig-soaked.toml:\n\n",
-    );
-    out.push_str(&views::two_plans::beside_class(&bench, by_class, &plan));
-    Ok(out)
-}
-
-/// What was measured, on recordings in a folder that is gone afterwards.
-fn measured() -> Result<String, Failure> {
-    let dir = tempfile::tempdir()?;
-    recordings::write(dir.path(), Overwrite::Refuse)?;
-    let mut text = String::from(
-        "\nThen they measured. (An interface that is not there played and recorded: it holds three blocks and 40.4 frames.)\n",
-    );
-    let said = |line: &str| styled(views::FAINT, format!("\n$ swiftloop {line}\n\n"));
-    for name in ["loop-128.wav", "loop-two-clocks.wav"] {
-        text.push_str(&said(&format!("probe read {name}")));
-        let (recording, reading) = super::probe::read_recording(&dir.path().join(name), None)?;
-        text.push_str(&views::probe::read(Path::new(name), &recording, &reading, None));
-    }
-    let takes = [128, 256, 512].map(|n| format!("{n}=loop-{n}.wav"));
-    text.push_str(&said(&format!("probe fit {}", takes.join(" "))));
-    let found = super::probe_fit::collected(&takes, dir.path())?;
-    text.push_str(&views::probe_fit::show(&found.0, found.1, None));
-    for name in ["mix-clean.wav", "mix-crackling.wav", "drone-two-clocks.wav"] {
-        text.push_str(&said(&format!("listen {name}")));
-        let recording = Recording::open(&dir.path().join(name))?;
-        let findings = listen::listen(&recording, &super::AllCores, |_| ())?;
-        let heard = Heard { recording: &recording, findings: &findings, comparison: None };
-        text.push_str(&views::listen::show(Path::new(name), &heard));
-    }
-    Ok(text)
+    Ok(with_profile(Path::new(FILES[0].0), FILES[0].1, tables(), &profile)?)
 }
 
 fn write(dir: &Path, force: bool) -> Result<ExitCode, Failure> {
-    let overwrite = if force { Overwrite::Allow } else { Overwrite::Refuse };
+    let overwrite = Overwrite::forced(force);
     let taken = recordings::NAMES.iter().map(|name| dir.join(name)).find(|p| p.symlink_metadata().is_ok());
     if let (Overwrite::Refuse, Some(path)) = (overwrite, taken) {
         return Err(FileError::Exists { path }.into());
@@ -136,14 +167,5 @@ fn write(dir: &Path, force: bool) -> Result<ExitCode, Failure> {
     let [rig, session] = FILES.map(|(name, content)| (name, content.to_string()));
     super::write_all(dir, &[rig, session, (SOAKED, soaked_rig()?)], overwrite)?;
     recordings::write(dir, overwrite)?;
-    let at = dir.display();
-    print(&format!(
-        "Written: {at}/rig.toml, {at}/session.toml, {at}/{SOAKED}, and recordings: {}\n\nNext:\n  \
-         swiftloop plan {at}/rig.toml {at}/session.toml\n  \
-         swiftloop try {at}/rig.toml {at}/session.toml --interface rack --phase tracking\n  \
-         swiftloop plan {at}/{SOAKED} {at}/session.toml\n  \
-         swiftloop probe read {at}/loop-128.wav\n  swiftloop listen {at}/mix-crackling.wav\n  \
-         swiftloop survey\n  swiftloop soak --buffer 128 --work 50\n",
-        recordings::NAMES.join(", ")
-    ))
+    print(&written(dir, SOAKED, &recordings::NAMES))
 }

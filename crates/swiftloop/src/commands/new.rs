@@ -1,16 +1,19 @@
 //! `new`: two commented files to start from. On a terminal it asks the dozen questions that matter; with any
 //! option, or piped, it asks nothing.
 
-use super::{print, unknown, write_all};
-use crate::cli::New;
+use super::{connection, driver_model, ids, listener, print, write_all};
+use crate::cli::{Listening, NewOptions};
 use crate::failure::Failure;
+use crate::views::{Files, new as view};
 use inquire::{Confirm, CustomType, InquireError, Select};
 use std::io::IsTerminal;
+use std::path::Path;
 use std::process::ExitCode;
 use swiftloop_core::tables::Tables;
-use swiftloop_files::{Answers, Overwrite, tables};
+use swiftloop_core::units::Hz;
+use swiftloop_files::{Answers, Overwrite, read_rig, tables};
 
-pub fn run(options: &New) -> Result<ExitCode, Failure> {
+pub fn run(options: &NewOptions) -> Result<ExitCode, Failure> {
     let tables = tables();
     let computer = swiftloop_host::look(&options.dir);
     let mut answers = Answers { driver: usual_driver().into(), ..Answers::default() };
@@ -18,7 +21,7 @@ pub fn run(options: &New) -> Result<ExitCode, Failure> {
     answers.threads = computer.threads.unwrap_or(answers.cores).max(answers.cores);
     answers.memory_gb = computer.memory_gb.unwrap_or(answers.memory_gb);
     answers.disk_free_gb = computer.disk_free_gb.unwrap_or(answers.disk_free_gb);
-    apply(options, &mut answers, tables)?;
+    apply(options, &mut answers)?;
 
     let given = options.yes
         || options.driver.is_some()
@@ -44,19 +47,40 @@ pub fn run(options: &New) -> Result<ExitCode, Failure> {
             }
         }
     }
-    if !answers.rates_hz.contains(&answers.rate_hz) {
+    let rig_file = options.dir.join("rig.toml");
+    let kept = !options.force && rig_file.symlink_metadata().is_ok();
+    if kept {
+        fit_to(&rig_file, options, &mut answers)?;
+    } else if !answers.rates_hz.contains(&answers.rate_hz) {
         answers.rates_hz.push(answers.rate_hz);
         answers.rates_hz.sort_unstable();
     }
-    let files = [("rig.toml", answers.rig()), ("session.toml", answers.session())];
-    let overwrite = if options.force { Overwrite::Allow } else { Overwrite::Refuse };
-    write_all(&options.dir, &files, overwrite)?;
+    let session = ("session.toml", answers.session());
+    let files = if kept { vec![session] } else { vec![("rig.toml", answers.rig()), session] };
+    write_all(&options.dir, &files, Overwrite::forced(options.force))?;
     let at = |name: &str| options.dir.join(name).display().to_string();
-    print(&format!(
-        "Written: {rig}, {session}\n\nBoth are commented: correct what is not so. Then:\n  swiftloop plan {rig} {session}\n",
-        rig = at("rig.toml"),
-        session = at("session.toml")
-    ))
+    print(&view::written(&Files { rig: at("rig.toml"), session: at("session.toml") }, kept))
+}
+
+/// What a rig that is there already says goes before what is usual; it is never written over unasked.
+fn fit_to(rig_file: &Path, options: &NewOptions, answers: &mut Answers) -> Result<(), Failure> {
+    for (given, option) in
+        [(options.driver.is_some(), "--driver"), (options.connection.is_some(), "--connection")]
+    {
+        if given {
+            return Err(Failure::usage(
+                format!("{} is there already, and {option} would change it", rig_file.display()),
+                format!("leave out {option} to write a session beside it, or add --force to replace both"),
+            ));
+        }
+    }
+    let rig = read_rig(rig_file, tables())?;
+    let offered = || rig.interfaces.iter().flat_map(|i| &i.drivers).flat_map(|d| &d.rates_hz);
+    let usual = Hz::new(answers.rate_hz);
+    if options.rate.is_none() && !offered().any(|r| *r == usual) {
+        answers.rate_hz = offered().next().map_or(answers.rate_hz, |r| r.get());
+    }
+    Ok(())
 }
 
 /// The driver model to begin with on this operating system.
@@ -68,33 +92,30 @@ fn usual_driver() -> &'static str {
     }
 }
 
-fn apply(options: &New, answers: &mut Answers, tables: &Tables) -> Result<(), Failure> {
-    let check = |kind: &str, word: &String, known: Vec<&str>| {
-        if known.contains(&word.as_str()) { Ok(word.clone()) } else { Err(unknown(kind, word, &known)) }
-    };
+fn apply(options: &NewOptions, answers: &mut Answers) -> Result<(), Failure> {
     if let Some(driver) = &options.driver {
-        answers.driver = check("driver model", driver, drivers(tables))?;
+        answers.driver.clone_from(&driver_model(driver)?.id);
     }
-    if let Some(connection) = &options.connection {
-        answers.connection = check("connection", connection, connections(tables))?;
+    if let Some(word) = &options.connection {
+        answers.connection.clone_from(&connection(word)?.id);
     }
-    if let Some(playing) = &options.playing {
-        answers.playing = check("way to play", playing, playable(tables))?;
+    if let Some(word) = &options.playing {
+        answers.playing.clone_from(&listener(word)?.id);
     }
     if let Some(listening) = options.listening {
-        answers.listening = listening.word().into();
-        if listening == crate::cli::Listening::Direct {
+        answers.listening = listening.as_str().into();
+        if listening == Listening::Direct {
             answers.direct = "plain".into();
         }
     }
     if let Some(rate) = options.rate {
-        answers.rate_hz = rate.0;
+        answers.rate_hz = rate.get();
     }
     if let Some(tracks) = options.tracks {
         if tracks > 2000 {
             return Err(Failure::usage(
-                format!("{tracks} tracks are more than a file by hand bears"),
-                "at most 2000",
+                format!("{tracks} tracks are more than anybody keeps in a file by hand"),
+                "try --tracks 2000 or fewer",
             ));
         }
         answers.tracks = tracks;
@@ -102,19 +123,7 @@ fn apply(options: &New, answers: &mut Answers, tables: &Tables) -> Result<(), Fa
     Ok(())
 }
 
-fn drivers(tables: &Tables) -> Vec<&str> {
-    tables.driver.iter().map(|d| d.id.as_str()).collect()
-}
-
-fn connections(tables: &Tables) -> Vec<&str> {
-    tables.connection.iter().map(|c| c.id.as_str()).collect()
-}
-
-fn playable(tables: &Tables) -> Vec<&str> {
-    tables.listener.iter().map(|l| l.id.as_str()).collect()
-}
-
-fn ask(answers: &mut Answers, tables: &Tables) -> Result<(), InquireError> {
+fn ask(answers: &mut Answers, tables: &'static Tables) -> Result<(), InquireError> {
     let choose = |question: &str, words: Vec<&str>, usual: &str| -> Result<String, InquireError> {
         let start = words.iter().position(|w| *w == usual).unwrap_or(0);
         Ok(Select::new(question, words).with_starting_cursor(start).prompt()?.to_string())
@@ -123,7 +132,8 @@ fn ask(answers: &mut Answers, tables: &Tables) -> Result<(), InquireError> {
     answers.class = choose("What kind of computer?", vec!["desktop", "laptop"], &answers.class)?;
     answers.cores = number("How many cores?", answers.cores)?.clamp(1, 1024);
     answers.threads = answers.threads.clamp(answers.cores, answers.cores * 8);
-    answers.connection = choose("How is the interface connected?", connections(tables), &answers.connection)?;
+    answers.connection =
+        choose("How is the interface connected?", ids(&tables.connection, |c| &c.id), &answers.connection)?;
     let system = std::env::consts::OS;
     let here: Vec<&str> = tables
         .driver
@@ -131,12 +141,12 @@ fn ask(answers: &mut Answers, tables: &Tables) -> Result<(), InquireError> {
         .filter(|d| d.systems.iter().any(|s| s == system))
         .map(|d| d.id.as_str())
         .collect();
-    let offered = if here.is_empty() { drivers(tables) } else { here };
+    let offered = if here.is_empty() { ids(&tables.driver, |d| &d.id) } else { here };
     answers.driver = choose("Which driver?", offered, &answers.driver)?;
     let rates: Vec<u32> = vec![44_100, 48_000, 88_200, 96_000];
     answers.rate_hz =
         Select::new("Rate of the finished work, in hertz?", rates).with_starting_cursor(1).prompt()?;
-    answers.playing = choose("What is played?", playable(tables), &answers.playing)?;
+    answers.playing = choose("What is played?", ids(&tables.listener, |l| &l.id), &answers.playing)?;
     answers.listening = choose(
         "How does the performer listen?",
         vec!["headphones", "in-ears", "speakers", "direct"],

@@ -1,36 +1,39 @@
 //! `probe fit`: several recordings, one line through them.
 
 use super::probe::read_recording;
-use super::{print, print_json, unknown};
-use crate::cli::ProbeFit;
+use super::{answer, unknown, yes_or_no};
+use crate::cli::ProbeFitOptions;
 use crate::failure::Failure;
-use crate::views;
+use crate::views::probe_fit as view;
 use std::path::Path;
 use std::process::ExitCode;
-use swiftloop_core::listen::Programme;
+use swiftloop_core::listen::AudioSource;
 use swiftloop_core::probe::{Collected, Label, MeasuredTake, collect};
-use swiftloop_core::rig::{MeasuredTrip, Rig};
+use swiftloop_core::rig::{MeasuredTrip, Rig, plain};
 use swiftloop_core::units::{Frames, Hz, Range};
-use swiftloop_files::{FileError, NewTrip, read_rig, save_trips, tables};
+use swiftloop_files::{FileError, NewTrip, plain_words, read_rig, save_trips, tables};
+use view::Saved;
 
-pub fn run(options: &ProbeFit) -> Result<ExitCode, Failure> {
-    let (fit, rate) = collected(&options.takes, Path::new(""))?;
-    let mut saved = None;
-    if let (Some(path), Some(interface), Some(driver)) = (&options.save, &options.interface, &options.driver)
-    {
-        save(path, interface, driver, &fit, rate)?;
-        saved = Some((path.as_path(), interface.as_str(), driver.as_str()));
+pub fn run(options: &ProbeFitOptions) -> Result<ExitCode, Failure> {
+    let (found, rate) = collected(&options.takes, Path::new(""))?;
+    let target = options.save.as_deref().zip(options.interface.as_deref()).zip(options.driver.as_deref());
+    let saved = target.map(|((rig, interface), driver)| Saved { rig, interface, driver });
+    if let Some(saved) = &saved {
+        save(saved, &found, rate)?;
     }
-    if options.json {
-        return print_json(&views::probe_fit::json(&fit, rate));
-    }
-    print(&views::probe_fit::show(&fit, rate, saved))
+    answer(
+        &options.shown,
+        |_| view::show(&found, rate, saved.as_ref(), &options.takes),
+        || view::json(&found, rate),
+    )?;
+    // Takes that do not fit together are no yes.
+    Ok(yes_or_no(found.unusable.is_none()))
 }
 
 /// Round trips from the words of the command line, files in `dir`; all of one rate.
 pub fn collected(words: &[String], dir: &Path) -> Result<(Collected, Hz), Failure> {
     let takes: Vec<MeasuredTake> = words.iter().map(|w| take(w, dir)).collect::<Result<_, _>>()?;
-    let rate = takes.first().map_or(Hz(48_000), |t| t.rate);
+    let rate = takes.first().map_or(Hz::new(48_000), |t| t.rate);
     if let Some(other) = takes.iter().find(|t| t.rate != rate) {
         return Err(Failure::usage(
             format!("these takes have different rates: {rate} and {} Hz", other.rate),
@@ -75,15 +78,15 @@ fn from_json(path: &Path) -> Result<(Hz, Range<Frames>), Failure> {
         why,
         help: "give a WAV recording, or what swiftloop probe read --json printed".into(),
     };
-    let text = std::fs::read_to_string(path).map_err(|e| wrong(e.to_string()))?;
-    let value: serde_json::Value = serde_json::from_str(&text).map_err(|e| wrong(e.to_string()))?;
+    let text = std::fs::read_to_string(path).map_err(|e| wrong(plain_words(&e)))?;
+    let value: serde_json::Value = serde_json::from_str(&text).map_err(|_| wrong("it is no JSON".into()))?;
     if value["format"] != "swiftloop.probe-read/1" {
         return Err(wrong("its format is not swiftloop.probe-read/1".into()).into());
     }
     let channel = &value["channels"][0];
     let figure = |key: &str| {
         let number = channel[key].as_f64().filter(|x| x.is_finite() && x.abs() < 1e7);
-        number.map(Frames).ok_or_else(|| wrong(format!("channels[0].{key} is missing or no number")))
+        number.map(Frames::new).ok_or_else(|| wrong(format!("channels[0].{key} is missing or no number")))
     };
     let (low, typical, high) = (figure("low_frames")?, figure("latency_frames")?, figure("high_frames")?);
     let range = Range::new(low, typical, high).ok_or_else(|| wrong("its figures are out of order".into()))?;
@@ -91,17 +94,16 @@ fn from_json(path: &Path) -> Result<(Hz, Range<Frames>), Failure> {
     Ok((rate, range))
 }
 
-fn save(path: &Path, interface: &str, driver: &str, fit: &Collected, rate: Hz) -> Result<(), Failure> {
-    let text = std::fs::read_to_string(path).map_err(|e| FileError::Unreadable {
-        path: path.into(),
-        why: e.to_string(),
-        help: "check the name; swiftloop new writes one to start from".into(),
-    })?;
-    let rig = read_rig(path, tables())?;
-    check(&rig, interface, driver, fit, rate)?;
+fn save(target: &Saved<'_>, found: &Collected, rate: Hz) -> Result<(), Failure> {
+    if let Some(why) = &found.unusable {
+        let nothing = format!("nothing was written into {}", target.rig.display());
+        return Err(Failure::refused(nothing, why));
+    }
+    let rig = read_rig(target.rig, tables())?;
+    check(&rig, target, found, rate)?;
     let trip = |(label, range): (&Label, Range<Frames>)| NewTrip {
-        interface: interface.into(),
-        driver: driver.into(),
+        interface: target.interface.into(),
+        driver: target.driver.into(),
         trip: MeasuredTrip {
             rate_hz: rate,
             buffer_frames: match label {
@@ -115,30 +117,30 @@ fn save(path: &Path, interface: &str, driver: &str, fit: &Collected, rate: Hz) -
             round_trip_frames: range,
         },
     };
-    let trips: Vec<NewTrip> = fit.trips.iter().map(|t| trip((&t.label, t.range))).collect();
-    Ok(save_trips(path, &text, &trips)?)
+    let trips: Vec<NewTrip> = found.trips.iter().map(|t| trip((&t.label, t.range))).collect();
+    Ok(save_trips(target.rig, tables(), &trips)?)
 }
 
 /// The rig knows the interface, the driver, the rate and the named speeds.
-fn check(rig: &Rig, interface: &str, driver: &str, fit: &Collected, rate: Hz) -> Result<(), Failure> {
+fn check(rig: &Rig, target: &Saved<'_>, found: &Collected, rate: Hz) -> Result<(), Failure> {
     let ids: Vec<&str> = rig.interfaces.iter().map(|i| i.id.as_str()).collect();
-    let found = rig
-        .interfaces
+    let interface =
+        rig.interface_called(target.interface).ok_or_else(|| unknown("interface", target.interface, &ids))?;
+    let drivers = &rig.interface(interface).drivers;
+    let words: Vec<&str> = drivers.iter().map(|d| d.id()).collect();
+    let driver = drivers
         .iter()
-        .find(|i| i.id == interface)
-        .ok_or_else(|| unknown("interface", interface, &ids))?;
-    let words: Vec<&str> = found.drivers.iter().map(|d| d.word()).collect();
-    let driver =
-        found.drivers.iter().find(|d| d.word() == driver).ok_or_else(|| unknown("driver", driver, &words))?;
+        .find(|d| plain(d.id()) == plain(target.driver))
+        .ok_or_else(|| unknown("driver", target.driver, &words))?;
     if !driver.rates_hz.contains(&rate) {
         let rates: Vec<String> = driver.rates_hz.iter().map(ToString::to_string).collect();
         return Err(Failure::usage(
-            format!("{} of {interface} does not offer {rate} Hz in the rig file", driver.word()),
+            format!("{} of {} does not offer {rate} Hz in the rig file", driver.id(), target.interface),
             format!("it offers {}: add the rate, or record at one of these", rates.join(", ")),
         ));
     }
     let speeds: Vec<&str> = driver.buffers.speeds.iter().flatten().map(String::as_str).collect();
-    for trip in &fit.trips {
+    for trip in &found.trips {
         match &trip.label {
             Label::Speed(name) if !speeds.contains(&name.as_str()) => {
                 return Err(unknown("speed", name, &speeds));
@@ -149,7 +151,7 @@ fn check(rig: &Rig, interface: &str, driver: &str, fit: &Collected, rate: Hz) ->
                     format!("label the takes with them: {}", speeds.join(", ")),
                 ));
             }
-            _ => {}
+            Label::Speed(_) | Label::Block(_) => {}
         }
     }
     Ok(())

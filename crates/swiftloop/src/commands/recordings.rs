@@ -3,13 +3,13 @@
 
 use crate::failure::Failure;
 use std::path::Path;
-use swiftloop_core::listen::Kind;
+use swiftloop_core::listen::CrackleKind;
 use swiftloop_core::probe::Recipe;
 use swiftloop_core::units::{Block, Hz, Ppm};
 use swiftloop_files::{Depth, Overwrite, save, wav_bytes};
-use swiftloop_host::simulated::{Instrument, Interface, Style, band, crackle, damage, play};
+use swiftloop_host::simulated::{Instrument, SimulatedInterface, Style, band, crackle, damage, play};
 
-const RATE: Hz = Hz(48_000);
+const RATE: Hz = Hz::new(48_000);
 
 /// Names of all of them.
 pub const NAMES: [&str; 8] = [
@@ -25,13 +25,13 @@ pub const NAMES: [&str; 8] = [
 
 /// Writes all of them into a folder.
 pub fn write(dir: &Path, overwrite: Overwrite) -> Result<(), Failure> {
-    let made =
-        |e: &dyn std::fmt::Display| Failure::usage(format!("the demo's probe: {e}"), "please report this");
-    let recipe = Recipe::new(RATE, 1, 8, -12).map_err(|e| made(&e))?;
+    let recipe = Recipe::new(RATE, 1, 8, -12).map_err(|why| Failure::refused("the demo's probe", &why))?;
     let probe = recipe.render();
-    let loop_at =
-        |block: u32, seed| vec![Interface::with_block(Block(block)).record(&probe[0], seed).samples];
-    let two_clocks = Interface { drift: Ppm(23.4), ..Interface::with_block(Block(128)) };
+    let loop_at = |block: u32, seed| {
+        vec![SimulatedInterface::with_block(Block::new(block)).record(&probe[0], seed).samples]
+    };
+    let two_clocks =
+        SimulatedInterface { drift: Ppm::new(23.4), ..SimulatedInterface::with_block(Block::new(128)) };
     let mix = band(RATE, 48_000 * 12, 1905);
     let mut crackling = mix.clone();
     // The interface ran at 128; every second or so it was late.
@@ -39,7 +39,7 @@ pub fn write(dir: &Path, overwrite: Overwrite) -> Result<(), Failure> {
     let mut slipping = play(Instrument::Drone, Style::Concert, RATE, 48_000 * 12, 1877);
     let mut random = fastrand::Rng::with_seed(3);
     for k in (1..13).rev() {
-        damage(&mut slipping, Kind::Slip, k * 42_735, 1, &mut random);
+        damage(&mut slipping, CrackleKind::Slip, k * 42_735, 1, &mut random);
     }
     let all = [
         probe.clone(),
@@ -52,7 +52,8 @@ pub fn write(dir: &Path, overwrite: Overwrite) -> Result<(), Failure> {
         slipping,
     ];
     for (name, channels) in NAMES.iter().zip(&all) {
-        let bytes = wav_bytes(channels, RATE, Depth::Int24).map_err(|e| made(&e))?;
+        let bytes = wav_bytes(channels, RATE, Depth::Int24)
+            .map_err(|why| Failure::usage(format!("the demo's {name}: {why}"), "please report this"))?;
         save(&dir.join(name), &bytes, overwrite)?;
     }
     Ok(())

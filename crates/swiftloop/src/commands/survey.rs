@@ -1,9 +1,9 @@
 //! `survey`: read this computer or a copy of another, judge it, save what was found.
 
-use super::{print, print_json};
-use crate::cli::Survey;
+use super::{answer, yes_or_no};
+use crate::cli::SurveyOptions;
 use crate::failure::Failure;
-use crate::views::survey::{Surveyed, json, show};
+use crate::views::survey as view;
 use std::path::Path;
 use std::process::ExitCode;
 use swiftloop_core::survey::{Grade, findings};
@@ -11,7 +11,7 @@ use swiftloop_files::{save_surveyed, tables};
 use swiftloop_host::look;
 use swiftloop_host::survey::{survey, survey_copy};
 
-pub fn run(options: &Survey) -> Result<ExitCode, Failure> {
+pub fn run(options: &SurveyOptions) -> Result<ExitCode, Failure> {
     let inventory = match &options.root {
         None => survey(),
         Some(root) if root.join("proc").is_dir() => survey_copy(root),
@@ -36,19 +36,16 @@ pub fn run(options: &Survey) -> Result<ExitCode, Failure> {
         Some(path) => Some(save_surveyed(path, &inventory, disk_free_gb, tables())?),
         None => None,
     };
-    let surveyed = Surveyed {
+    let surveyed = view::Surveyed {
         inventory: &inventory,
         findings: findings(&inventory),
         root: options.root.as_deref(),
         saved: options.save.as_deref().zip(added.as_ref()),
     };
-    if options.json {
-        print_json(&json(&surveyed)?)?;
-    } else {
-        print(&show(&surveyed))?;
-    }
+    let json = view::json(&surveyed)?;
+    answer(&options.shown, |detail| view::show(&surveyed, detail), || json)?;
     if inventory.is_silent() {
         return Ok(ExitCode::from(3));
     }
-    Ok(super::yes_or_no(surveyed.findings.iter().all(|f| f.grade != Grade::Severe)))
+    Ok(yes_or_no(surveyed.findings.iter().all(|f| f.grade != Grade::Severe)))
 }

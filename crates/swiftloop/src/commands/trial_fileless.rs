@@ -1,115 +1,161 @@
 //! `try` without files: a first answer from the driver table alone, every assumed leg marked.
 
-use super::{print, print_json, unknown, yes_or_no};
-use crate::cli::Try;
+use super::{answer, connection, driver_model, listener, yes_or_no};
+use crate::cli::TryOptions;
 use crate::failure::Failure;
-use crate::views;
+use crate::views::fileless as view;
 use std::process::ExitCode;
-use swiftloop_core::choice::{Arrangement, Ground, Scene, report};
-use swiftloop_core::loops::{Bench, Loop, Setting, Verdict};
+use swiftloop_core::choice::{Arrangement, PhaseProblem, report_of, would_fit_at};
+use swiftloop_core::ids::{DriverId, InterfaceId, PhaseId};
+use swiftloop_core::loops::{Context, DelayVerdict, Setting};
 use swiftloop_core::rig::Offered;
+use swiftloop_core::tables::DriverModel;
 use swiftloop_core::units::{Block, Hz};
 use swiftloop_files::{Answers, rig_from, session_from, tables};
+use view::WithDriver;
 
-pub fn run(options: &Try) -> Result<ExitCode, Failure> {
-    let Some(driver) = &options.driver else {
-        return Err(Failure::usage(
-            "try needs two files, or at least a driver",
-            "swiftloop try RIG SESSION, or: swiftloop try --driver alsa --rate 48000 --buffer 128",
-        ));
+/// Buffer when nobody names one and the driver runs it.
+const USUAL: Block = Block::new(128);
+
+pub fn run(options: &TryOptions) -> Result<ExitCode, Failure> {
+    let asked = Asked::of(options)?;
+    let model = asked.model;
+    let mine = asked.with(model, asked.block);
+    let opened = mine.open()?;
+    let context = opened.context();
+    let problem = opened.problem(&context);
+    let report = report_of(&problem, opened.arrangement());
+    let fits = would_fit_at(&problem, &opened.arrangement());
+    let shown = |model, block, report: &swiftloop_core::choice::Report| {
+        report.loops.first().map(|l| WithDriver { model, block, whole: l.clone() })
     };
-    let needs_files = [
-        (options.interface.is_some(), "--interface"),
-        (options.phase.is_some(), "--phase"),
-        (options.roll.is_some(), "--roll"),
-        (options.workers.is_some(), "--workers"),
-        (!options.remedies.is_empty(), "--remedy"),
-        (options.performer.is_some(), "--performer"),
-        (options.svg.is_some(), "--svg"),
-    ];
-    if let Some((_, option)) = needs_files.iter().find(|(given, _)| *given) {
-        return Err(Failure::usage(
-            format!("{option} needs a rig and a session"),
-            "swiftloop try RIG SESSION …",
-        ));
-    }
-    let tables = tables();
-    let drivers: Vec<&str> = tables.driver.iter().map(|d| d.id.as_str()).collect();
-    let Some(model) = tables.driver_model(driver) else {
-        return Err(unknown("driver model", driver, &drivers));
+    let Some(own) = shown(model, asked.block, &report) else {
+        return Err(Failure::usage("nobody plays in this", "please report this"));
     };
-    if tables.listener(&options.playing).is_none() {
-        return Err(unknown(
-            "way to play",
-            &options.playing,
-            &tables.listener.iter().map(|l| l.id.as_str()).collect::<Vec<_>>(),
-        ));
+    let fits = fits.as_ref().and_then(|(at, r)| shown(model, at.block, r));
+    let mut others = Vec::new();
+    for other in tables().driver.iter().filter(|d| d.systems.iter().any(|s| model.systems.contains(s))) {
+        let block = asked.block.max(other.smallest_at(asked.rate));
+        let opened = asked.with(other, block).open()?;
+        let context = opened.context();
+        others.extend(shown(other, block, &report_of(&opened.problem(&context), opened.arrangement())));
     }
-    if tables.connection(&options.connection).is_none() {
-        let known: Vec<&str> = tables.connection.iter().map(|c| c.id.as_str()).collect();
-        return Err(unknown("connection", &options.connection, &known));
-    }
-    let rate = options.rate.unwrap_or(Hz(48_000));
-    let buffer: Block = options.buffer.as_deref().unwrap_or("128").parse().map_err(|e: String| {
-        Failure::usage(format!("--buffer: {e}"), "without files a buffer is a number of frames")
-    })?;
-    let smallest = model.smallest_block.0.max(model.smallest_ms.frames_at(rate).0.ceil() as u32);
-    if buffer.0 < smallest {
-        return Err(Failure::usage(
-            format!("{} does not run below {smallest} frames at {rate} Hz", model.name),
-            format!("try --buffer {}", smallest.next_power_of_two()),
-        ));
+    others.sort_by(|a, b| a.whole.total.typical().raw().total_cmp(&b.whole.total.typical().raw()));
+    answer(
+        &options.shown,
+        |detail| view::show(&context, asked.rate, &own, fits.as_ref(), &others, detail),
+        || view::json(&context, &opened.arrangement(), &report),
+    )?;
+    Ok(yes_or_no(own.whole.verdict() != DelayVerdict::Late))
+}
+
+/// What was asked, every word known.
+struct Asked<'a> {
+    options: &'a TryOptions,
+    model: &'a DriverModel,
+    rate: Hz,
+    block: Block,
+}
+
+impl<'a> Asked<'a> {
+    fn of(options: &'a TryOptions) -> Result<Self, Failure> {
+        let Some(driver) = &options.driver else {
+            return Err(Failure::usage(
+                "try needs a rig and a session, or at least a driver",
+                "swiftloop try rig.toml session.toml, or: swiftloop try --driver alsa --buffer 128",
+            ));
+        };
+        let needs_files = [
+            (options.interface.is_some(), "--interface"),
+            (options.phase.is_some(), "--phase"),
+            (options.roll.is_some(), "--roll"),
+            (options.workers.is_some(), "--workers"),
+            (!options.remedies.is_empty(), "--remedy"),
+            (options.performer.is_some(), "--performer"),
+            (options.drawing.svg.is_some(), "--svg"),
+        ];
+        if let Some((_, option)) = needs_files.iter().find(|(given, _)| *given) {
+            let help = format!("swiftloop try rig.toml session.toml {option} …");
+            return Err(Failure::usage(format!("{option} needs a rig and a session"), help));
+        }
+        let model = driver_model(driver)?;
+        listener(&options.playing)?;
+        connection(&options.connection)?;
+        let rate = options.rate.unwrap_or(Hz::new(48_000));
+        let least = model.smallest_at(rate);
+        let block = match &options.buffer {
+            None => USUAL.max(least),
+            Some(word) => word.parse::<Block>().map_err(|e| {
+                Failure::usage(format!("--buffer: {e}"), "without files a buffer is a number of frames")
+            })?,
+        };
+        if block < least {
+            return Err(Failure::usage(
+                format!("{} does not run below {least} frames at {rate} Hz", model.name),
+                format!("try --buffer {least}"),
+            ));
+        }
+        Ok(Self { options, model, rate, block })
     }
 
-    // The same drivers' worth of loops, each through the reader that user files go through.
-    let answer = |word: &str, block: Block| -> Result<(Loop, serde_json::Value), Failure> {
+    /// Files that say so much and no more. The buffer stands last, the smaller ones before it.
+    fn with(&self, model: &DriverModel, block: Block) -> Described {
+        let least = model.smallest_at(self.rate);
+        let smaller = (4..=12).map(|power| 1 << power).filter(|b| (least.get()..block.get()).contains(b));
         let answers = Answers {
-            driver: word.into(),
-            rates_hz: vec![rate.0],
-            rate_hz: rate.0,
-            buffers: vec![block.0],
-            connection: options.connection.clone(),
-            playing: options.playing.clone(),
-            listening: options.listening.word().into(),
+            driver: model.id.clone(),
+            rates_hz: vec![self.rate.get()],
+            rate_hz: self.rate.get(),
+            buffers: smaller.chain([block.get()]).collect(),
+            connection: self.options.connection.clone(),
+            playing: self.options.playing.clone(),
+            listening: self.options.listening.as_str().into(),
             direct: "plain".into(),
             tracks: 0,
             ..Answers::default()
         };
-        let rig = rig_from("the driver table", &answers.rig(), tables)?;
-        let session = session_from("the driver table", &answers.session(), &rig, tables)?;
-        let bench = Bench { tables, rig: &rig, session: &session };
-        let scene = Scene::new(bench, 0, &session.phases[0], rate);
-        let setting = Setting { interface: 0, driver: 0, rate, buffer: Offered::plain(block) };
-        let ground =
-            Ground::new(&scene, Arrangement { setting, roll: None, workers: answers.cores, price: 0 });
-        let mut report = report(&ground, &[]);
-        let json = views::json::fileless(&bench, &ground.arrangement, &report);
-        Ok((report.loops.remove(0), json))
-    };
-    let (mine, json) = answer(driver, buffer)?;
-    let mut others = Vec::new();
-    for other in tables.driver.iter().filter(|d| d.systems.iter().any(|s| model.systems.contains(s))) {
-        let least = other.smallest_block.0.max(other.smallest_ms.frames_at(rate).0.ceil() as u32);
-        let block = Block(buffer.0.max(least));
-        others.push((other, block, answer(&other.id, block)?.0));
+        Described { answers, rate: self.rate, block }
     }
-    others.sort_by(|a, b| a.2.total.typical().0.total_cmp(&b.2.total.typical().0));
-    // The largest power of two at which the typical loop still fits: the next thing anybody would ask.
-    let mut fits = None;
-    for power in (4..=12).rev() {
-        let block = Block(1 << power);
-        if mine.verdict() == Verdict::Over && block < buffer && block.0 >= smallest {
-            let (l, _) = answer(driver, block)?;
-            if l.verdict() != Verdict::Over {
-                fits = Some((block, l));
-                break;
-            }
-        }
+}
+
+/// A rig of one driver and a session of one track.
+struct Described {
+    answers: Answers,
+    rate: Hz,
+    block: Block,
+}
+
+/// The same through the readers that user files go through.
+struct Opened {
+    rig: swiftloop_core::rig::Rig,
+    session: swiftloop_core::session::Session,
+    described: Described,
+}
+
+impl Described {
+    fn open(self) -> Result<Opened, Failure> {
+        let rig = rig_from("the driver table", &self.answers.rig(), tables())?;
+        let session = session_from("the driver table", &self.answers.session(), &rig, tables())?;
+        Ok(Opened { rig, session, described: self })
     }
-    if options.json {
-        print_json(&json)?;
-    } else {
-        print(&views::fileless::show(model, rate, buffer, (&mine, fits.as_ref()), &others))?;
+}
+
+impl Opened {
+    fn context(&self) -> Context<'_> {
+        Context { tables: tables(), rig: &self.rig, session: &self.session }
     }
-    Ok(yes_or_no(mine.verdict() != Verdict::Over))
+
+    fn problem<'a>(&self, context: &Context<'a>) -> PhaseProblem<'a> {
+        PhaseProblem::new(*context, InterfaceId::from(0), PhaseId::from(0), self.described.rate)
+    }
+
+    fn arrangement(&self) -> Arrangement {
+        let setting = Setting {
+            interface: InterfaceId::from(0),
+            driver: DriverId::from(0),
+            rate: self.described.rate,
+            buffer: Offered::plain(self.described.block),
+        };
+        Arrangement { setting, roll: None, workers: self.described.answers.cores }
+    }
 }

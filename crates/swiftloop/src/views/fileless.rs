@@ -1,61 +1,98 @@
 //! `try` without files: the answer, the legs, the same with other drivers, and the next step.
 
-use super::words::{fit, limit, ms, ms_range};
-use super::{STRONG, heading, legs, lines, right, styled, table, wrapped};
-use swiftloop_core::loops::{Loop, Verdict};
+use super::{Detail, doubt, json as parts, legs};
+use crate::page::{Columns, Head, Style, TIED, answer, command, heading, styled, title, wrapped};
+use crate::words::figures::{delay_verdict, how_late, in_ms, ms, ms_range};
+use crate::words::legs::{leg, limit_reason};
+use serde_json::{Value, json as object};
+use swiftloop_core::choice::{Arrangement, Report};
+use swiftloop_core::loops::{Context, DelayVerdict, Loop};
 use swiftloop_core::tables::DriverModel;
 use swiftloop_core::units::{Block, Hz};
 
+/// One driver model with the loop that it gives.
+pub struct WithDriver<'a> {
+    pub model: &'a DriverModel,
+    pub block: Block,
+    pub whole: Loop,
+}
+
 pub fn show(
-    model: &DriverModel,
+    context: &Context<'_>,
     rate: Hz,
-    buffer: Block,
-    (mine, fits): (&Loop, Option<&(Block, Loop)>),
-    others: &[(&DriverModel, Block, Loop)],
+    mine: &WithDriver<'_>,
+    fits: Option<&WithDriver<'_>>,
+    others: &[WithDriver<'_>],
+    detail: Detail,
 ) -> String {
-    let mut text =
-        heading(&format!("{}, {rate} Hz, {buffer} frames: a first answer without files", model.name));
-    let verdict = match mine.verdict() {
-        Verdict::Within => "within the limit of",
-        Verdict::Doubtful => "probably within the limit of",
-        Verdict::Over => "over the limit of",
-    };
-    let line = format!("You hear yourself after about {}, {verdict} {}.", ms_range(mine.total), limit(mine));
-    text.push_str(&format!("{}\n", styled(STRONG, wrapped("", &line).trim_end())));
-    if let Some((_, reason)) = &mine.limit {
-        text.push_str(&wrapped("  ", reason));
-    }
-    if mine.verdict() == Verdict::Over {
-        let line = match fits {
-            Some((block, l)) => format!("It would fit at {block} frames: about {}.", ms_range(l.total)),
-            None => "No buffer of this driver fits: listen through the interface itself (direct monitoring), or use another driver.".into(),
-        };
-        text.push_str(&wrapped("  ", &line));
-    }
-    text.push('\n');
-    text.push_str(&legs::show(mine));
-    text.push_str(&wrapped("  ", &format!("About this driver: {}", model.source)));
-    text.push_str(&format!("\n{}\n", styled(STRONG, "The same with the other drivers of this system")));
-    let mut t = table(&["driver", "buffer", "typical", "low – high", "verdict", "playing"]);
-    for (other, block, l) in others {
-        let mine = other.id == model.id;
-        let row = [
-            other.id.clone(),
-            block.to_string(),
-            format!("{} ms", ms(l.total.typical())),
-            format!("{} – {}", ms(l.total.low()), ms(l.total.high())),
-            fit(l.verdict()),
-            if other.live { "" } else { "not for live playing" }.into(),
-        ];
-        t.add_row(row.into_iter().map(|c| if mine && !c.is_empty() { styled(STRONG, c) } else { c }));
-    }
-    right(&mut t, &[1, 2, 3]);
-    text.push_str(&lines(&t));
-    text.push('\n');
-    text.push_str(&wrapped("", "Nothing here was measured, nothing is known of your computer or session, so there is no word on crackles."));
-    text.push_str(&format!(
-        "{}\n  Describe them, and learn both:  swiftloop new\n  See it on a sample session:     swiftloop demo\n",
-        styled(STRONG, "Next")
+    let l = &mine.whole;
+    let mut text = heading(&format!(
+        "{}, {rate}{TIED}Hz, {}{TIED}frames: a first answer without files",
+        mine.model.name, mine.block
     ));
+    text.push_str(&answer(&format!("You hear yourself {}", how_late(l))));
+    if l.verdict() == DelayVerdict::Late {
+        let line = match fits {
+            Some(f) => format!("Set the buffer to {}: {} late.", f.block, ms_range(f.whole.total)),
+            None => "No buffer of this driver is in time: listen through the interface itself (direct monitoring), or use \
+                     another driver."
+                .into(),
+        };
+        text.push_str(&wrapped("", &line));
+    }
+    if let Some(limit) = &l.limit {
+        text.push_str(&wrapped("", limit_reason(limit)));
+    }
+    text.push('\n');
+    text.push_str(&legs::show(context, l, detail.is_full()));
+    text.push_str(&title("The other drivers of this system"));
+    text.push_str(&table(mine, others));
+    text.push_str(&title("How sure"));
+    if let Some(d) = l.doubt_worth_a_measurement() {
+        let what = format!("Least sure is {}, {} wide.", leg(d.leg), in_ms(d.spread));
+        text.push_str(&doubt::least_sure(&what, d.remeasure));
+    }
+    if detail.is_full() {
+        text.push_str(&wrapped("  ", &format!("About this driver: {}", mine.model.source)));
+    }
+    text.push_str(&title("Next: describe rig and session, and learn about dropouts too"));
+    text.push_str(&command("swiftloop new"));
     text
+}
+
+fn table(mine: &WithDriver<'_>, others: &[WithDriver<'_>]) -> String {
+    let mut t = Columns::new(&[
+        Head::words("driver"),
+        Head::figures("buffer"),
+        Head::figures("ms late"),
+        Head::words("low to high"),
+        Head::words("verdict"),
+        Head::words(""),
+    ]);
+    for other in others {
+        let own = other.model.id == mine.model.id;
+        let total = other.whole.total;
+        let row = [
+            other.model.id.clone(),
+            other.block.to_string(),
+            ms(total.typical()),
+            format!("{} to {}", ms(total.low()), ms(total.high())),
+            delay_verdict(other.whole.verdict()),
+            if other.model.live { "" } else { "not for live playing" }.into(),
+        ];
+        t.row(row.map(|c| if own && !c.is_empty() { styled(Style::Strong, c) } else { c }));
+    }
+    t.show()
+}
+
+/// The loop from the driver table for programs; load and risk of a single plain track, all assumed.
+pub fn json(context: &Context<'_>, a: &Arrangement, r: &Report) -> Value {
+    let mut value = object!({
+        "format": "swiftloop.try/2",
+        "setting": parts::setting(context, a, "tracking"),
+        "assumed": ["rig", "session"],
+    });
+    parts::merge(&mut value, parts::report(context, r, &[]));
+    parts::merge(&mut value, object!({ "warnings": [] }));
+    value
 }

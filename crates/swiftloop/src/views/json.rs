@@ -1,119 +1,14 @@
-//! The same answers for programs: one object, units in the keys, nothing rounded.
+//! Parts of the answers for programs that several commands share: settings, loops, reports, remedies. Units in the keys,
+//! nothing rounded.
 
-use super::trial::Trial;
+use crate::words::legs::{leg as leg_name, limit_reason, note, surer_in_short};
+use crate::words::{remedies as remedy_words, warnings as warning_words};
 use serde_json::{Value, json};
-use swiftloop_core::advice;
-use swiftloop_core::choice::{Arrangement, Buys, Choice, Plan, Remedy, Report, TradePoint, node_title};
+use swiftloop_core::advice::Warning;
+use swiftloop_core::choice::{Arrangement, Buys, Remedy, Report, TradePoint};
 use swiftloop_core::load::BlockLoad;
-use swiftloop_core::loops::{Bench, Leg, Loop, ranked_drivers};
+use swiftloop_core::loops::{Context, Leg, Loop};
 use swiftloop_core::units::{Ms, Range};
-
-pub fn plan(bench: &Bench<'_>, plan: &Plan) -> Value {
-    let (possible, missed): (Vec<&Choice>, Vec<&Choice>) =
-        plan.choices.iter().partition(|c| c.missed.is_none());
-    let mut infeasible: Vec<Value> = missed
-        .iter()
-        .map(|c| {
-            json!({
-                "interface": bench.rig.interfaces[c.interface].id,
-                "phase": bench.session.phases[c.phase].word(),
-                "nearest": choice(bench, plan, c),
-                "binding": c.missed.as_ref().map(|m| &m.binding),
-                "would_take": c.missed.as_ref().map(|m| &m.change),
-            })
-        })
-        .collect();
-    infeasible.extend(plan.silent.iter().map(|&(i, p)| {
-        json!({
-            "interface": bench.rig.interfaces[i].id,
-            "phase": bench.session.phases[p].word(),
-            "nearest": null,
-            "binding": format!("no driver of this interface offers {} Hz", plan.rate),
-        })
-    }));
-    let mut warnings: Vec<advice::Warning> = Vec::new();
-    for c in &plan.choices {
-        let new = advice::warnings(bench, &c.arrangement.setting, &bench.session.phases[c.phase]);
-        warnings.extend(new.into_iter().filter(|w| !warnings.contains(w)).collect::<Vec<_>>());
-    }
-    json!({
-        "format": "swiftloop.plan/1",
-        "sample_rate_hz": plan.rate,
-        "choices": possible.iter().map(|c| choice(bench, plan, c)).collect::<Vec<_>>(),
-        "infeasible": infeasible,
-        "drivers": bench.rig.interfaces.iter().enumerate().flat_map(|(i, interface)| {
-            ranked_drivers(bench, i, plan.rate).into_iter().map(|d| json!({
-                "interface": interface.id,
-                "driver": bench.driver(&d.setting).word(),
-                "buffer_label": d.setting.buffer.label(),
-                "buffer_frames": d.setting.buffer.block,
-                "round_trip": range(d.round_trip),
-                "live": d.live,
-                "shared": d.shared,
-            })).collect::<Vec<_>>()
-        }).collect::<Vec<_>>(),
-        "other_rates": plan.other_rates.iter().map(|(r, why)| json!({"sample_rate_hz": r, "why_not": why})).collect::<Vec<_>>(),
-        "changes": plan.steps.iter().map(|s| json!({
-            "interface": bench.rig.interfaces[s.interface].id,
-            "phase": bench.session.phases[s.phase].word(),
-            "restore": s.restore,
-            "set": s.set,
-        })).collect::<Vec<_>>(),
-        "warnings": warnings,
-    })
-}
-
-fn choice(bench: &Bench<'_>, plan: &Plan, c: &Choice) -> Value {
-    let step = plan.steps.iter().find(|s| s.interface == c.interface && s.phase == c.phase);
-    let off = c
-        .report
-        .remedies
-        .iter()
-        .filter(|r| ["leave-off", "main-off", "hide-view", "unload"].contains(&r.kind.as_str()));
-    let mut value = report(bench, &c.report, &c.buys);
-    merge(
-        &mut value,
-        json!({
-            "setting": setting(bench, &c.arrangement, bench.session.phases[c.phase].word()),
-            "leave_off": off.map(|r| &r.target).collect::<Vec<_>>(),
-            "restore": step.map(|s| &s.restore),
-            "total_price": c.price,
-            "price_gap": c.gap,
-        "without_roll": c.without_roll,
-            "trade": trade(bench, c.phase, &c.trade, false),
-            "frontier": trade(bench, c.phase, &c.trade, true),
-            "alternatives": c.alternatives.iter().map(|a| json!({
-                "setting": setting(bench, &a.arrangement, bench.session.phases[c.phase].word()),
-                "why_not": a.why,
-            })).collect::<Vec<_>>(),
-        }),
-    );
-    value
-}
-
-pub fn trial(t: &Trial<'_>) -> Value {
-    let phase = &t.bench.session.phases[t.phase];
-    let mut value = json!({ "format": "swiftloop.try/1" });
-    merge(&mut value, json!({ "setting": setting(t.bench, t.arrangement, phase.word()) }));
-    merge(&mut value, report(t.bench, t.report, &t.buys));
-    merge(
-        &mut value,
-        json!({
-            "total_price": t.arrangement.price,
-            "trade": trade(t.bench, t.phase, &t.trade, false),
-            "frontier": trade(t.bench, t.phase, &t.trade, true),
-            "available_remedies": t.available.iter().map(|r| json!({"id": r.id, "price": r.price, "does": r.does})).collect::<Vec<_>>(),
-            "planned": t.planned.map(|c| setting(t.bench, &c.arrangement, phase.word())),
-            "is_planned": t.is_planned(),
-            "why_not": t.why_not(),
-            "slow_on_live_path": advice::slow_on_live_path(t.bench, phase, t.arrangement.setting.rate).iter().map(|p| json!({
-                "id": p.id, "latency_frames": p.latency, "low_delay_frames": p.low_delay, "over_threshold": p.over_threshold,
-            })).collect::<Vec<_>>(),
-            "warnings": advice::warnings(t.bench, &t.arrangement.setting, phase),
-        }),
-    );
-    value
-}
 
 /// Puts the keys of `more` behind those of `value`.
 pub fn merge(value: &mut Value, more: Value) {
@@ -122,28 +17,23 @@ pub fn merge(value: &mut Value, more: Value) {
     }
 }
 
-fn report(bench: &Bench<'_>, r: &Report, buys: &[Buys]) -> Value {
-    let roll = r.roll.as_ref().map(|(b, response)| {
-        let mut value = block(bench, b);
-        merge(&mut value, json!({ "response_us": response }));
+/// A report under the keys of every answer.
+pub fn report(context: &Context<'_>, r: &Report, buys: &[Buys]) -> Value {
+    let roll = r.roll.as_ref().map(|roll| {
+        let mut value = block(context, &roll.load);
+        merge(&mut value, json!({ "response_us": roll.response }));
         value
     });
-    let one = |m: &Remedy| {
-        json!({
-            "id": m.id, "kind": m.kind, "target": m.target, "price": m.price, "does": m.does, "undo": m.undo,
-            "costs_elsewhere": m.elsewhere,
-        })
-    };
-    let arranged = r.arranged.iter().map(one);
+    let arranged = r.arranged.iter().map(|m| remedy(context, m));
     let chosen = r.remedies.iter().zip(buys).map(|(m, b)| {
-        let mut value = one(m);
-        merge(&mut value, json!({ "buys_ms": b.delay_ms, "dropouts_per_hour_without": b.dropouts_without }));
+        let mut value = remedy(context, m);
+        merge(&mut value, json!({ "buys_ms": b.delay, "dropouts_per_hour_without": b.dropouts_without }));
         value
     });
     json!({
-        "loops": r.loops.iter().map(|l| one_loop(bench, l)).collect::<Vec<_>>(),
+        "loops": r.loops.iter().map(|l| one_loop(context, l)).collect::<Vec<_>>(),
         "cursor_offset_ms": range(r.cursor.total),
-        "load": block(bench, &r.cue),
+        "load": block(context, &r.cue),
         "roll": roll,
         "risk": {
             "dropouts_per_hour": r.dropouts,
@@ -153,17 +43,30 @@ fn report(bench: &Bench<'_>, r: &Report, buys: &[Buys]) -> Value {
             "verdict": r.verdict(),
             "profile_origin": r.profile,
         },
-        "disk": { "streams_mb_per_s": r.streams_mb_s, "throughput_mb_per_s": bench.rig.machine.disk_mb_per_s },
+        "disk": { "streams_mb_per_s": r.streams, "throughput_mb_per_s": context.rig.machine.disk_mb_per_s },
         "remedies": arranged.chain(chosen).collect::<Vec<_>>(),
     })
 }
 
-/// A setting under the keys of every answer.
-pub fn setting(bench: &Bench<'_>, a: &Arrangement, phase: &str) -> Value {
+/// A remedy.
+pub fn remedy(context: &Context<'_>, m: &Remedy) -> Value {
     json!({
-        "interface": bench.interface(&a.setting).id,
+        "id": m.id,
+        "kind": m.kind.as_str(),
+        "target": m.target.id(context).unwrap_or_default(),
+        "effort": m.effort,
+        "does": remedy_words::does(context, m),
+        "undo": remedy_words::undo(context, m),
+        "costs_elsewhere": remedy_words::elsewhere(context, m),
+    })
+}
+
+/// A setting under the keys of every answer.
+pub fn setting(context: &Context<'_>, a: &Arrangement, phase: &str) -> Value {
+    json!({
+        "interface": context.interface(&a.setting).id,
         "phase": phase,
-        "driver": bench.driver(&a.setting).word(),
+        "driver": context.driver(&a.setting).id(),
         "sample_rate_hz": a.setting.rate,
         "buffer_frames": a.setting.buffer.block,
         "buffer_label": a.setting.buffer.label(),
@@ -172,72 +75,70 @@ pub fn setting(bench: &Bench<'_>, a: &Arrangement, phase: &str) -> Value {
     })
 }
 
-pub fn one_loop(bench: &Bench<'_>, l: &Loop) -> Value {
+fn one_loop(context: &Context<'_>, l: &Loop) -> Value {
     json!({
-        "performer": l.performer.map(|p| &bench.session.performers[p].id),
+        "performer": l.performer.map(|p| &context.session.performer(p).id),
         "kind": l.kind,
-        "legs": l.legs.iter().map(leg).collect::<Vec<_>>(),
+        "legs": l.legs.iter().map(|part| leg(context, part)).collect::<Vec<_>>(),
         "total": range(l.total),
-        "limit_ms": l.limit.as_ref().map(|x| x.0),
-        "limit_reason": l.limit.as_ref().map(|x| &x.1),
+        "limit_ms": l.limit.as_ref().map(|x| x.at),
+        "limit_reason": l.limit.as_ref().map(limit_reason),
         "verdict": l.verdict(),
         "widest_doubt": l.widest_doubt().map(|d| json!({
-            "leg": d.leg, "spread_ms": d.spread, "measure_with": d.measure_with,
+            "leg": leg_name(d.leg), "spread_ms": d.spread, "measure_with": surer_in_short(d.remeasure),
         })),
     })
 }
 
-fn leg(l: &Leg) -> Value {
-    let mut value = json!({ "name": l.name });
+fn leg(context: &Context<'_>, l: &Leg) -> Value {
+    let mut value = json!({ "name": leg_name(l.kind) });
     merge(&mut value, range(l.span));
-    merge(&mut value, json!({ "origin": l.origin, "note": l.note }));
+    merge(&mut value, json!({ "origin": l.origin, "note": note(context, &l.note) }));
     value
 }
 
-fn range(r: Range<Ms>) -> Value {
+/// A range of milliseconds.
+pub fn range(r: Range<Ms>) -> Value {
     json!({ "low_ms": r.low(), "typical_ms": r.typical(), "high_ms": r.high() })
 }
 
-fn block(bench: &Bench<'_>, b: &BlockLoad) -> Value {
+fn block(context: &Context<'_>, b: &BlockLoad) -> Value {
+    let chain = b.critical_chain.iter().map(|&n| context.session.node_title(n).unwrap_or("main output"));
     json!({
-        "block_frames": b.block_frames,
+        "block_frames": b.block,
         "workers": b.workers,
-        "deadline_us": b.deadline_us,
-        "total_us": b.total_us,
-        "critical_path_us": b.critical_path_us,
-        "makespan_us": b.makespan_us,
-        "guaranteed_us": b.guaranteed_us,
-        "peak_ratio": b.worst_ratio(),
+        "deadline_us": b.deadline,
+        "total_us": b.total,
+        "critical_path_us": b.critical_path,
+        "makespan_us": b.makespan,
+        "guaranteed_us": b.guaranteed,
+        "mean_us": b.mean,
         "worst_ratio": b.worst_ratio(),
         "mean_ratio": b.mean_ratio(),
         "bound_by": b.bound_by,
-        "critical_chain": b.critical_chain.iter().map(|&n| node_title(bench, n)).collect::<Vec<_>>(),
+        "critical_chain": chain.collect::<Vec<_>>(),
         "cycle_capped": b.capped,
-        "distribution": b.patterns.iter().map(|(share, us)| json!({ "share": share, "guaranteed_us": us })).collect::<Vec<_>>(),
+        "distribution": b.distribution.iter().map(|d| json!({ "share": d.share, "guaranteed_us": d.work })).collect::<Vec<_>>(),
     })
 }
 
-fn trade(bench: &Bench<'_>, phase: usize, points: &[TradePoint], only_frontier: bool) -> Vec<Value> {
-    let word = bench.session.phases[phase].word();
-    points
-        .iter()
-        .filter(|p| p.on_frontier || !only_frontier)
+/// The points of a trade; of the frontier only, if that is wanted.
+pub fn trade(context: &Context<'_>, phase: &str, points: &[TradePoint], only_frontier: bool) -> Vec<Value> {
+    let shown = points.iter().filter(|p| p.on_frontier || !only_frontier);
+    shown
         .map(|p| {
             json!({
-                "setting": setting(bench, &p.arrangement, word),
-                "round_trip_ms": p.round_trip_ms,
-                "dropouts_per_hour": p.dropouts_per_hour,
+                "setting": setting(context, &p.arrangement, phase),
+                "round_trip_ms": p.round_trip,
+                "dropouts_per_hour": p.dropouts,
                 "within_limits": p.within,
             })
         })
         .collect()
 }
 
-/// `try` without files: the loop from the driver table; load and risk of a single plain track, all assumed.
-pub fn fileless(bench: &Bench<'_>, a: &Arrangement, r: &Report) -> Value {
-    let mut value = json!({ "format": "swiftloop.try/1" });
-    merge(&mut value, json!({ "setting": setting(bench, a, "tracking"), "assumed": ["rig", "session"] }));
-    merge(&mut value, report(bench, r, &[]));
-    merge(&mut value, json!({ "warnings": [] }));
-    value
+/// A warning.
+pub fn warning(context: &Context<'_>, w: &Warning) -> Value {
+    let told = warning_words::tell(context, w);
+    json!({ "code": w.code(), "message": told.wrong, "fix": told.todo })
 }

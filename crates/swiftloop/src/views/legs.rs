@@ -1,63 +1,50 @@
-//! Legs of a loop as a table with a small bar, and what is least certain.
+//! Legs of a loop as a table with a small bar, and one line for each loop.
 
-use super::words::{fit, limit, ms};
-use super::{STRONG, lines, right, styled, table, width, wrapped};
-use swiftloop_core::loops::Loop;
+use super::Detail;
+use crate::page::{Columns, Head, Style, para, styled};
+use crate::words::figures::{delay_verdict, limit, ms};
+use crate::words::legs::{leg, note};
+use crate::words::settings::whose;
+use swiftloop_core::loops::{Context, DelayVerdict, Loop};
+use swiftloop_core::units::{Ms, Range};
 
 /// The bar's longest, in characters.
-const BAR: usize = 14;
+const BAR: usize = 12;
 
-/// Doubts below this are not worth a measurement.
-pub const SMALL_DOUBT_MS: f64 = 0.1;
-
-/// The legs of one loop.
-pub fn show(l: &Loop) -> String {
-    let mut text = format!(
-        "{}: {} loop, {}\n",
-        styled(STRONG, &l.who),
-        l.kind.word(),
-        if l.limit.is_some() {
-            format!("limit {}, {}", limit(l), fit(l.verdict()))
-        } else {
-            "no limit".into()
-        }
-    );
-    let wide = width() >= 96;
-    let columns = ["leg, in ms", "low", "typical", "high", "origin", "", "note"];
-    let mut t = table(if wide { &columns } else { &columns[..6] });
-    let longest = l.legs.iter().map(|leg| leg.span.high().0).fold(1e-9, f64::max);
-    for leg in &l.legs {
+/// The legs of one loop; with what to know about each when `notes` are wanted.
+pub fn show(context: &Context<'_>, l: &Loop, notes: bool) -> String {
+    let mut heads = vec![
+        Head::words("leg, in ms"),
+        Head::figures("low"),
+        Head::figures("typical"),
+        Head::figures("high"),
+        Head::words("origin"),
+        Head::picture("█ typical ░ high"),
+    ];
+    if notes {
+        heads.push(Head::prose("note"));
+    }
+    let mut t = Columns::new(&heads);
+    let longest = l.legs.iter().map(|leg| leg.span.high().raw()).fold(1e-9, f64::max);
+    for part in &l.legs {
         let mut row = vec![
-            leg.name.clone(),
-            ms(leg.span.low()),
-            ms(leg.span.typical()),
-            ms(leg.span.high()),
-            leg.origin.word().into(),
-            bar(leg.span.typical().0, leg.span.high().0, longest),
+            leg(part.kind).to_string(),
+            ms(part.span.low()),
+            ms(part.span.typical()),
+            ms(part.span.high()),
+            part.origin.as_str().into(),
+            bar(part.span.typical().raw(), part.span.high().raw(), longest),
         ];
-        if wide {
-            row.push(leg.note.clone());
+        if notes {
+            row.push(note(context, &part.note));
         }
-        t.add_row(row);
+        t.push(row);
     }
-    let mut sum = vec!["together".to_string(), ms(l.total.low()), ms(l.total.typical()), ms(l.total.high())];
-    sum.resize(if wide { 7 } else { 6 }, String::new());
-    t.add_row(sum.into_iter().map(|c| styled(STRONG, c)));
-    right(&mut t, &[1, 2, 3]);
-    text.push_str(&lines(&t));
-    match l.widest_doubt().filter(|d| d.spread.0 >= SMALL_DOUBT_MS) {
-        Some(doubt) => text.push_str(&wrapped(
-            "  ",
-            &format!(
-                "Widest doubt: {}, {} ms between low and high. To be surer: {}.",
-                doubt.leg,
-                ms(doubt.spread),
-                doubt.measure_with
-            ),
-        )),
-        None => text.push_str("  No leg is in doubt by as much as a tenth of a millisecond.\n"),
-    }
-    text
+    let sum = ["together".to_string(), ms(l.total.low()), ms(l.total.typical()), ms(l.total.high())];
+    let mut sum: Vec<String> = sum.into_iter().map(|c| styled(Style::Strong, c)).collect();
+    sum.resize(heads.len(), String::new());
+    t.push(sum);
+    t.show()
 }
 
 /// Solid up to the typical figure, light up to the high one.
@@ -67,19 +54,43 @@ fn bar(typical: f64, high: f64, longest: f64) -> String {
     format!("{}{}", "█".repeat(solid), "░".repeat(cells(high) - solid))
 }
 
+/// Everybody's loop, when there are several; on one screen a sentence does where all are in time.
+pub fn everybody(context: &Context<'_>, loops: &[Loop], detail: Detail) -> String {
+    let in_time = loops.iter().all(|l| l.verdict() == DelayVerdict::Immediate);
+    match loops {
+        [] | [_] => String::new(),
+        all if in_time && !detail.is_full() => {
+            para(&format!("All {} performers are in time, with their high figures too.", all.len()))
+        }
+        all => format!("\n{}", summary(context, all)),
+    }
+}
+
 /// One line for each loop: who, how long, limit, verdict.
-pub fn summary(loops: &[Loop]) -> String {
-    let mut t = table(&["performer", "loop", "typical", "low – high", "limit", "verdict"]);
+fn summary(context: &Context<'_>, loops: &[Loop]) -> String {
+    let mut t = Columns::new(&[
+        Head::words("performer"),
+        Head::words("loop"),
+        Head::figures("ms late"),
+        Head::words("low to high"),
+        Head::figures("limit"),
+        Head::words("verdict"),
+    ]);
     for l in loops {
-        t.add_row([
-            l.who.clone(),
-            l.kind.word().into(),
-            format!("{} ms", ms(l.total.typical())),
-            format!("{} – {}", ms(l.total.low()), ms(l.total.high())),
+        t.row([
+            whose(context, l).to_string(),
+            l.kind.as_str().into(),
+            ms(l.total.typical()),
+            span(l.total),
             limit(l),
-            fit(l.verdict()),
+            delay_verdict(l.verdict()),
         ]);
     }
-    right(&mut t, &[2, 3, 4]);
-    lines(&t)
+    t.show()
+}
+
+/// `5.5 to 7.1`, or nothing where both are one.
+pub fn span(r: Range<Ms>) -> String {
+    let (low, high) = (ms(r.low()), ms(r.high()));
+    if low == high { String::new() } else { format!("{low} to {high}") }
 }

@@ -1,83 +1,120 @@
-//! What people and programs see. A view takes what the core computed and returns text; it computes nothing.
+//! What people and programs see: for each answer one file that shows it as text, one as JSON, and one for each picture. A
+//! view takes what the core computed and the words for it; it computes nothing.
 
+pub mod demo;
+pub mod doubt;
 pub mod fileless;
 pub mod json;
 pub mod legs;
 pub mod listen;
-pub mod picture;
+pub mod new;
 pub mod plan;
 pub mod probe;
 pub mod probe_fit;
 pub mod soak;
-pub mod soak_meter;
 pub mod survey;
 pub mod svg;
-pub mod timeline;
+pub mod trade;
 pub mod trial;
-pub mod two_plans;
-pub mod words;
 
-use anstyle::{AnsiColor, Style};
-use comfy_table::{ContentArrangement, LineStyle, Table, TableStyle};
+use crate::page::wrapped;
+use crate::words::warnings::{self, capital};
+use swiftloop_core::advice::Warning;
+use swiftloop_core::choice::{Arrangement, Remedy, default_workers};
+use swiftloop_core::ids::{InterfaceId, PhaseId};
+use swiftloop_core::loops::Context;
 
-/// Width of the output: the terminal's, or `COLUMNS`, or 100; between 60 and 160.
-pub fn width() -> usize {
-    let terminal = terminal_size::terminal_size().map(|(w, _)| usize::from(w.0));
-    let asked = std::env::var("COLUMNS").ok().and_then(|c| c.parse().ok());
-    terminal.or(asked).unwrap_or(100).clamp(60, 160)
+/// How much of an answer to show.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Detail {
+    /// What fits a screen.
+    Screen,
+    /// Everything.
+    Full,
 }
 
-/// The answer, and headings.
-pub const STRONG: Style = Style::new().bold();
-/// What is less important.
-pub const FAINT: Style = Style::new().dimmed();
-/// Good; always beside a word that says so.
-pub const GOOD: Style = AnsiColor::Green.on_default();
-/// Doubtful; always beside a word that says so.
-pub const UNSURE: Style = AnsiColor::Yellow.on_default();
-/// Bad; always beside a word that says so.
-pub const BAD: Style = AnsiColor::Red.on_default().bold();
+impl Detail {
+    /// As `--full` says.
+    pub fn of(full: bool) -> Self {
+        if full { Self::Full } else { Self::Screen }
+    }
 
-/// `text` in a style.
-pub fn styled(style: Style, text: impl std::fmt::Display) -> String {
-    format!("{style}{text}{style:#}")
-}
-
-/// A heading with a rule under it.
-pub fn heading(text: &str) -> String {
-    let rule = "─".repeat(textwrap::core::display_width(text).min(width()));
-    format!("{}\n{}\n", styled(STRONG, text), styled(FAINT, rule))
-}
-
-/// Text wrapped to the width, with a lead on the first line and as much space on the others.
-pub fn wrapped(lead: &str, text: &str) -> String {
-    let hang = " ".repeat(textwrap::core::display_width(lead));
-    let options = textwrap::Options::new(width()).initial_indent(lead).subsequent_indent(&hang);
-    format!("{}\n", textwrap::fill(text, options))
-}
-
-/// A table without frames: a heading row with a rule, columns two spaces apart.
-pub fn table(columns: &[&str]) -> Table {
-    let mut table = Table::new();
-    let rule = LineStyle::none().fill('─').junction(' ');
-    table
-        .load_style(TableStyle::new().header_separator(rule))
-        .set_content_arrangement(ContentArrangement::Dynamic)
-        .set_width(u16::try_from(width()).unwrap_or(100));
-    table.set_header(columns.iter().copied());
-    table
-}
-
-/// Right-aligns columns of figures.
-pub fn right(table: &mut Table, columns: &[usize]) {
-    for &c in columns {
-        if let Some(column) = table.column_mut(c) {
-            column.set_cell_alignment(comfy_table::CellAlignment::Right);
-        }
+    /// Everything is wanted.
+    pub fn is_full(self) -> bool {
+        self == Self::Full
     }
 }
 
-/// The table as text, without spaces at the ends of lines.
-pub fn lines(table: &Table) -> String {
-    table.lines().map(|l| format!("{}\n", l.trim_end())).collect()
+/// The files an answer is about, as they were named: they stand in commands to paste.
+#[derive(Debug, Clone)]
+pub struct Files {
+    pub rig: String,
+    pub session: String,
+}
+
+impl Files {
+    /// Both, as arguments.
+    pub fn both(&self) -> String {
+        format!("{} {}", quoted(&self.rig), quoted(&self.session))
+    }
+}
+
+/// A warning: what is wrong (and where), what to do.
+pub fn warning(context: &Context<'_>, w: &Warning, at: &str) -> String {
+    let told = warnings::tell(context, w);
+    let wrong = wrapped("  ! ", &format!("{}{at}.", capital(&told.wrong)));
+    format!("{wrong}{}", wrapped("    → ", &format!("{}.", capital(&told.todo))))
+}
+
+/// The command that tries this very setting, with these remedies.
+pub fn try_command(
+    context: &Context<'_>,
+    files: &Files,
+    phase: PhaseId,
+    a: &Arrangement,
+    remedies: &[Remedy],
+) -> String {
+    let s = &a.setting;
+    let buffer = match (&s.buffer.speed, s.buffer.count) {
+        (Some(name), _) => quoted(name),
+        (None, Some(count)) => format!("{count}x{}", s.buffer.block),
+        (None, None) => s.buffer.block.to_string(),
+    };
+    let mut line = format!(
+        "swiftloop try {} --interface {} --phase {} --driver {} --rate {} --buffer {buffer}",
+        files.both(),
+        quoted(&context.interface(s).id),
+        quoted(context.session.phase(phase).id()),
+        quoted(context.driver(s).id()),
+        s.rate
+    );
+    if let Some(roll) = a.roll {
+        line.push_str(&format!(" --roll {roll}"));
+    }
+    if a.workers != default_workers(context.session, context.rig.machine.cores) {
+        line.push_str(&format!(" --workers {}", a.workers));
+    }
+    remedies.iter().for_each(|r| line.push_str(&format!(" --remedy {}", quoted(&r.id))));
+    line
+}
+
+/// The command that plans this phase on this interface.
+pub fn plan_command(context: &Context<'_>, files: &Files, interface: InterfaceId, phase: PhaseId) -> String {
+    format!(
+        "swiftloop plan {} --interface {} --phase {}",
+        files.both(),
+        quoted(&context.rig.interface(interface).id),
+        quoted(context.session.phase(phase).id())
+    )
+}
+
+/// A path as a shell takes it.
+pub fn quoted(path: &str) -> String {
+    let plain =
+        |c: char| c.is_alphanumeric() || matches!(c, '/' | '.' | '-' | '_' | '+' | ',' | '=' | ':' | '@');
+    if !path.is_empty() && path.chars().all(plain) {
+        path.into()
+    } else {
+        format!("'{}'", path.replace('\'', "'\\''"))
+    }
 }

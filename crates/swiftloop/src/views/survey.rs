@@ -1,7 +1,11 @@
-//! What a survey shows: how many findings, each with its cure, then the inventory.
+//! What a survey shows: how many findings, the gravest with its cure, all of them in a line each; the inventory.
 
-use super::{BAD, FAINT, GOOD, STRONG, UNSURE, heading, lines, styled, table, wrapped};
-use serde_json::{Value, json};
+use super::{Detail, quoted};
+use crate::page::{
+    Columns, Head, Style, TIED, answer, clean, command, counted, heading, styled, title, wrapped,
+};
+use crate::words::survey::tell;
+use serde_json::{Value, json as object};
 use std::path::Path;
 use swiftloop_core::survey::{Card, Finding, Grade, Inventory, ServerState, Stream};
 use swiftloop_files::Added;
@@ -14,56 +18,129 @@ pub struct Surveyed<'a> {
     pub saved: Option<(&'a Path, &'a Added)>,
 }
 
+impl Surveyed<'_> {
+    /// The command that shows this again.
+    fn again(&self) -> String {
+        self.root.map_or("swiftloop survey".into(), |r| {
+            format!("swiftloop survey --root {}", quoted(&r.display().to_string()))
+        })
+    }
+}
+
+/// Findings told with their cure on one screen.
+const TOLD: usize = 3;
+
 /// The text.
-pub fn show(s: &Surveyed<'_>) -> String {
-    let title = match s.root {
-        Some(root) => format!("The computer copied to {}", root.display()),
+pub fn show(s: &Surveyed<'_>, detail: Detail) -> String {
+    let title_line = match s.root {
+        Some(root) => format!("The computer copied to {}", clean(&root.display().to_string())),
         None => "This computer".into(),
     };
-    let mut text = heading(&title);
-    text.push_str(&format!("{}\n", answer(&s.findings)));
-    for finding in &s.findings {
-        text.push_str(&told(finding));
+    let mut text = heading(&title_line);
+    text.push_str(&answer(&lead(&s.findings)));
+    if detail.is_full() {
+        s.findings.iter().for_each(|f| text.push_str(&told(f)));
+        text.push_str(&format!("\n{}", heading("What there is")));
+        text.push_str(&sound(s.inventory));
+        text.push_str(&machine(s.inventory));
+    } else {
+        text.push_str(&first(&s.findings));
+        text.push_str(&title("What there is"));
+        text.push_str(&brief(s.inventory));
     }
-    text.push_str(&format!("\n{}", heading("What there is")));
-    text.push_str(&sound(s.inventory));
-    text.push_str(&machine(s.inventory));
-    text.push_str(&next(s));
+    text.push_str(&next(s, detail));
     text
 }
 
-fn answer(findings: &[Finding]) -> String {
+/// The answer.
+pub fn lead(findings: &[Finding]) -> String {
     let count = |grade| findings.iter().filter(|f| f.grade == grade).count();
     let parts: Vec<String> = [Grade::Severe, Grade::Costly, Grade::Mild]
         .into_iter()
         .filter(|g| count(*g) > 0)
-        .map(|g| format!("{} {}", count(g), g.word()))
+        .map(|g| format!("{} {}", count(g), g.as_str()))
         .collect();
     match findings.len() {
-        0 => styled(GOOD, "Nothing was found that hurts audio."),
-        1 => styled(STRONG, format!("1 thing hurts audio here: {}.", parts.join(", "))),
-        n => styled(STRONG, format!("{n} things hurt audio here: {}.", parts.join(", "))),
+        0 => styled(Style::Good, "Nothing was found that hurts audio."),
+        1 => format!("1 thing hurts audio here: {}.", parts.join(", ")),
+        n => format!("{n} things hurt audio here: {}.", parts.join(", ")),
     }
 }
 
-fn told(f: &Finding) -> String {
-    let style = match f.grade {
-        Grade::Severe => BAD,
-        Grade::Costly => UNSURE,
-        Grade::Mild => FAINT,
+fn grade(g: Grade) -> String {
+    let style = match g {
+        Grade::Severe => Style::Bad,
+        Grade::Costly => Style::Unsure,
+        Grade::Mild => Style::Faint,
     };
-    let mut text = format!("\n{} {}", styled(style, format!("{:<6}", f.grade.word())), wrapped("", &f.what));
-    for (lead, what) in
-        [("costs", &f.costs), ("seen", &f.evidence), ("cure", &f.cure), ("risk", &f.risk), ("undo", &f.undo)]
-    {
-        // Commands are to be copied: no line ends within a word.
-        let options = textwrap::Options::new(super::width())
-            .word_separator(textwrap::WordSeparator::AsciiSpace)
-            .word_splitter(textwrap::WordSplitter::NoHyphenation)
-            .break_words(false);
-        let lead = format!("       {lead:<5}  ");
-        let filled = textwrap::fill(what, options.initial_indent(&lead).subsequent_indent("              "));
-        text.push_str(&format!("{filled}\n"));
+    styled(style, g.as_str())
+}
+
+/// The gravest with their cures, the others in a line each.
+fn first(findings: &[Finding]) -> String {
+    let mut text = String::new();
+    for (n, f) in findings.iter().take(TOLD).enumerate() {
+        let told = tell(&f.hurt);
+        text.push_str(&format!(
+            "\n{}",
+            wrapped(&format!("{}. ", n + 1), &format!("{} ({})", told.what, grade(f.grade)))
+        ));
+        text.push_str(&wrapped("   ", &format!("{} {}", told.costs, told.cure)));
+        told.commands.iter().for_each(|c| text.push_str(&command(c)));
+    }
+    if findings.len() > TOLD {
+        text.push_str(&title("Then"));
+    }
+    for f in findings.iter().skip(TOLD) {
+        text.push_str(&wrapped("  ", &format!("{} {}", grade(f.grade), tell(&f.hurt).what)));
+    }
+    text
+}
+
+/// A finding whole.
+fn told(f: &Finding) -> String {
+    let told = tell(&f.hurt);
+    let mut text = format!("\n{}", wrapped(&format!("{} ", grade(f.grade)), &told.what));
+    text.push_str(&wrapped("       costs  ", told.costs));
+    text.push_str(&wrapped("       seen   ", &told.evidence));
+    text.push_str(&wrapped("       cure   ", &told.cure));
+    told.commands.iter().for_each(|c| text.push_str(&format!("{}\n", textwrap::indent(c, "         "))));
+    text.push_str(&wrapped("       risk   ", told.risk));
+    text.push_str(&wrapped("       undo   ", &told.undo));
+    text
+}
+
+/// What there is in a few lines.
+fn brief(i: &Inventory) -> String {
+    if i.is_silent() {
+        return wrapped("  ", "No sound card, no audio server.");
+    }
+    let mut text = String::new();
+    for card in &i.cards {
+        let playback = card.streams.iter().any(|s| !s.capture);
+        let recording = card.streams.iter().any(|s| s.capture);
+        let ways = match (playback, recording) {
+            (true, true) => "plays and records",
+            (true, false) => "plays",
+            (false, true) => "records",
+            (false, false) => "no audio",
+        };
+        text.push_str(&wrapped("  ", &format!("{} ({}, {}): {ways}", card.id, card.name, card.connection)));
+    }
+    for s in &i.servers {
+        let rate = s.rate_hz.map_or(String::new(), |r| format!(", {r}{TIED}Hz"));
+        let block = s.buffer_frames.map_or(String::new(), |b| format!(", blocks of {b}"));
+        text.push_str(&wrapped("  ", &format!("{}{rate}{block}", s.kind)));
+    }
+    let p = &i.processor;
+    let cores = p.cores.map(|n| counted(n as usize, "core", "cores"));
+    let parts: Vec<String> =
+        [p.model.clone(), cores, p.speed.map(|s| format!("{s:.2} × the reference core"))]
+            .into_iter()
+            .flatten()
+            .collect();
+    if !parts.is_empty() {
+        text.push_str(&wrapped("  ", &parts.join(", ")));
     }
     text
 }
@@ -74,17 +151,23 @@ fn sound(i: &Inventory) -> String {
         text.push_str("  no sound card, no audio server\n");
     }
     if !i.cards.is_empty() {
-        let mut t = table(&[" card", "stream", "rates in Hz", "channels", "open now"]);
+        let mut t = Columns::new(&[
+            Head::words("card"),
+            Head::words("stream"),
+            Head::prose("rates in Hz"),
+            Head::words("channels"),
+            Head::prose("open now"),
+        ]);
         for card in &i.cards {
-            let title = format!(" {} ({}, {})", card.id, card.name, card.connection);
+            let name = format!("{} ({}, {})", card.id, card.name, card.connection);
             if card.streams.is_empty() {
-                t.add_row([title.as_str(), "no audio", "", "", ""]);
+                t.row([name.clone(), "no audio".into(), String::new(), String::new(), String::new()]);
             }
             for (n, stream) in card.streams.iter().enumerate() {
-                t.add_row(row(if n == 0 { &title } else { "" }, stream));
+                t.row(row(if n == 0 { &name } else { "" }, stream));
             }
         }
-        text.push_str(&lines(&t));
+        text.push_str(&t.show());
         text.push_str(&i.cards.iter().map(hangs).collect::<String>());
     }
     text.push_str(&i.servers.iter().map(server).collect::<String>());
@@ -97,10 +180,10 @@ fn sound(i: &Inventory) -> String {
     text
 }
 
-fn row(title: &str, s: &Stream) -> Vec<String> {
+fn row(name: &str, s: &Stream) -> [String; 5] {
     let rates: Vec<String> = s.rates_hz.iter().map(ToString::to_string).collect();
-    vec![
-        title.into(),
+    [
+        name.into(),
         if s.capture { "recording" } else { "playback" }.into(),
         if rates.is_empty() { "not told".into() } else { rates.join(" ") },
         if s.channels == 0 { "not told".into() } else { s.channels.to_string() },
@@ -137,36 +220,28 @@ fn hangs(card: &Card) -> String {
         };
         parts.push(format!("interrupt {} {shared}", irq.line));
     }
-    if parts.is_empty() { String::new() } else { wrapped(&format!("  {}  ", card.id), &parts.join(", ")) }
+    if parts.is_empty() {
+        String::new()
+    } else {
+        wrapped(&format!("  {}  ", clean(&card.id)), &parts.join(", "))
+    }
 }
 
 fn server(s: &ServerState) -> String {
-    let mut parts = Vec::new();
-    if let Some(rate) = s.rate_hz {
-        parts.push(format!("{rate} Hz"));
-    }
-    if let Some(frames) = s.buffer_frames {
-        parts.push(format!("blocks of {frames} frames"));
-    }
-    if let Some((least, most)) = s.buffer_range_frames {
-        parts.push(format!("{least} to {most} may be asked for"));
-    }
-    if !s.allowed_rates_hz.is_empty() {
-        let rates: Vec<String> = s.allowed_rates_hz.iter().map(ToString::to_string).collect();
-        parts.push(format!("allowed rates {}", rates.join(" ")));
-    }
-    if let Some(n) = s.forced_buffer_frames {
-        parts.push(format!("block forced to {n}"));
-    }
-    if let Some(hz) = s.forced_rate_hz {
-        parts.push(format!("rate forced to {hz} Hz"));
-    }
-    if let Some(realtime) = s.realtime {
-        parts.push(if realtime { "real-time" } else { "not real-time" }.into());
-    }
-    if let Some(load) = s.load_percent {
-        parts.push(format!("load {load:.1} %"));
-    }
+    let rates: Vec<String> = s.allowed_rates_hz.iter().map(ToString::to_string).collect();
+    let parts: Vec<String> = [
+        s.rate_hz.map(|rate| format!("{rate} Hz")),
+        s.buffer_frames.map(|frames| format!("blocks of {frames} frames")),
+        s.buffer_range_frames.map(|(least, most)| format!("{least} to {most} may be asked for")),
+        (!rates.is_empty()).then(|| format!("allowed rates {}", rates.join(" "))),
+        s.forced_buffer_frames.map(|n| format!("block forced to {n}")),
+        s.forced_rate_hz.map(|hz| format!("rate forced to {hz} Hz")),
+        s.realtime.map(|yes| if yes { "real-time" } else { "not real-time" }.into()),
+        s.load_percent.map(|load| format!("load {load:.1} %")),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
     let mut text = wrapped(&format!("  {}  ", s.kind), &parts.join(", "));
     if !s.nodes.is_empty() {
         text.push_str(&wrapped("    nodes  ", &s.nodes.join(", ")));
@@ -247,39 +322,57 @@ fn machine(i: &Inventory) -> String {
     text
 }
 
-fn next(s: &Surveyed<'_>) -> String {
+fn next(s: &Surveyed<'_>, detail: Detail) -> String {
+    let mut text = String::new();
     match s.saved {
-        Some((path, added)) if added.created => format!(
-            "\nWritten: {0}. Look through it: what was assumed says so.\nNext:  swiftloop soak --save {0}\n",
-            path.display()
-        ),
-        Some((path, added)) if added.what.is_empty() => {
-            format!("\n{} holds all of this already; nothing was changed.\n", path.display())
-        }
         Some((path, added)) => {
-            let list = added.what.join(", ");
-            format!(
-                "\n{}Next:  swiftloop soak --save {}\n",
-                wrapped(
-                    "",
-                    &format!("Added to {}: {list}. What stood there was not touched.", path.display())
-                ),
-                path.display()
-            )
+            let file = path.display().to_string();
+            let said = if added.created {
+                format!("Written: {file}. Look through it: what was assumed says so.")
+            } else if added.what.is_empty() {
+                format!("{file} holds all of this already; nothing was changed.")
+            } else {
+                format!("Added to {file}: {}. What stood there was not touched.", added.what.join(", "))
+            };
+            text.push_str(&format!("\n{}", wrapped("", &said)));
+            text.push_str(&title("Next: measure this computer's wake-ups"));
+            text.push_str(&command(&format!("swiftloop soak --buffer 128 --save {}", quoted(&file))));
         }
-        None if s.inventory.is_silent() => String::new(),
-        None => "\nNext: mend what is worth it, then  swiftloop survey --save rig.toml\n".into(),
+        None if s.inventory.is_silent() => {}
+        None => {
+            text.push_str(&title("Next: mend what is worth it, look again, then begin a rig file"));
+            text.push_str(&command(&format!("{} --save rig.toml", s.again())));
+        }
     }
+    if !detail.is_full() {
+        text.push_str(&title("Everything, with evidence and the way back"));
+        text.push_str(&command(&format!("{} --full", s.again())));
+    }
+    text
 }
 
 /// `survey --json`
 pub fn json(s: &Surveyed<'_>) -> Result<Value, std::io::Error> {
     let value = |v: serde_json::Result<Value>| v.map_err(std::io::Error::other);
-    Ok(json!({
+    let finding = |f: &Finding| {
+        let told = tell(&f.hurt);
+        let cure = std::iter::once(told.cure).chain(told.commands).filter(|c| !c.is_empty());
+        object!({
+            "id": f.hurt.id(),
+            "grade": f.grade,
+            "what": told.what,
+            "costs": told.costs,
+            "evidence": told.evidence,
+            "cure": cure.collect::<Vec<_>>().join(" "),
+            "risk": told.risk,
+            "undo": told.undo,
+        })
+    };
+    Ok(object!({
         "format": "swiftloop.survey/1",
-        "findings": value(serde_json::to_value(&s.findings))?,
+        "findings": s.findings.iter().map(finding).collect::<Vec<_>>(),
         "rates": value(serde_json::to_value(s.inventory.places()))?,
         "inventory": value(serde_json::to_value(s.inventory))?,
-        "saved": s.saved.map(|(path, added)| json!({ "path": path.display().to_string(), "added": added.what })),
+        "saved": s.saved.map(|(path, added)| object!({ "path": path.display().to_string(), "added": added.what })),
     }))
 }

@@ -1,12 +1,12 @@
 //! The trade as a plot: delay across, dropouts per hour up (logarithmic), every buffer a point, the frontier
 //! joined, the chosen one ringed and named, the target a dashed line.
 
-use super::plan::caption;
-use super::trial::Trial;
+use crate::page::clean;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
-use swiftloop_core::choice::{Arrangement, Plan, TradePoint};
-use swiftloop_core::loops::Bench;
+use swiftloop_core::choice::{Arrangement, TradePoint};
+use swiftloop_core::loops::Limit;
+use swiftloop_core::units::{Ms, PerHour};
 
 /// Fewer dropouts than one in so many hours are drawn at the foot.
 const FLOOR: f64 = 1e-4;
@@ -17,54 +17,27 @@ pub(super) const LINE: RGBColor = RGBColor(0x1f, 0x6f, 0x8b);
 pub(super) const MARK: RGBColor = RGBColor(0xc1, 0x4d, 0x1f);
 pub(super) const GRID: RGBColor = RGBColor(0xe8, 0xea, 0xed);
 
-struct Panel<'a> {
-    title: String,
-    points: &'a [TradePoint],
-    chosen: &'a Arrangement,
-    target: f64,
-    limit_ms: Option<f64>,
+/// One trade to draw.
+pub struct Panel<'a> {
+    pub title: String,
+    pub points: &'a [TradePoint],
+    pub chosen: &'a Arrangement,
+    pub target: PerHour,
+    /// The limit to draw when only one loop counts; with several, delay is the slowest loop's and limits differ.
+    pub limit: Option<Ms>,
 }
 
-pub fn trial(t: &Trial<'_>) -> String {
-    let panel = Panel {
-        title: format!(
-            "{} on the {}",
-            t.bench.session.phases[t.phase].word(),
-            t.bench.interface(&t.arrangement.setting).title()
-        ),
-        points: &t.trade,
-        chosen: t.arrangement,
-        target: t.report.target,
-        limit_ms: tightest_limit(t.report),
-    };
-    draw(&[panel])
-}
-
-pub fn plan(bench: &Bench<'_>, plan: &Plan) -> String {
-    let panels: Vec<Panel<'_>> = plan
-        .choices
-        .iter()
-        .filter(|c| c.trade.len() > 1)
-        .map(|c| Panel {
-            title: caption(bench, c),
-            points: &c.trade,
-            chosen: &c.arrangement,
-            target: c.report.target,
-            limit_ms: tightest_limit(&c.report),
-        })
-        .collect();
-    draw(&panels)
-}
-
-/// The limit to draw when only one loop counts; with several, delay is the slowest loop's and limits differ.
-fn tightest_limit(r: &swiftloop_core::choice::Report) -> Option<f64> {
+/// The limit of a report with one loop.
+pub fn only_limit(r: &swiftloop_core::choice::Report) -> Option<Ms> {
+    let of = |limit: &Limit| limit.at;
     match r.loops.as_slice() {
-        [one] => one.limit.as_ref().map(|l| l.0.0),
+        [one] => one.limit.as_ref().map(of),
         _ => None,
     }
 }
 
-fn draw(panels: &[Panel<'_>]) -> String {
+/// All of them on one page.
+pub fn draw(panels: &[Panel<'_>]) -> String {
     let columns = panels.len().clamp(1, 2);
     let rows = panels.len().div_ceil(columns).max(1);
     let size = if panels.len() > 1 { (1280, 400 * rows as u32) } else { (1000, 640) };
@@ -84,17 +57,17 @@ fn draw(panels: &[Panel<'_>]) -> String {
 type Area<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;
 
 fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::error::Error>> {
-    let longest = panel.points.iter().map(|p| p.round_trip_ms).fold(1.0, f64::max) * 1.12;
+    let longest = panel.points.iter().map(|p| p.round_trip.raw()).fold(1.0, f64::max) * 1.12;
     let height = |rate: f64| rate.clamp(FLOOR, CEILING);
     let mut chart = ChartBuilder::on(area)
-        .caption(&panel.title, ("sans-serif", 20, &INK))
+        .caption(clean(&panel.title).as_ref(), ("sans-serif", 20, &INK))
         .margin(14)
         .x_label_area_size(42)
         .y_label_area_size(84)
         .build_cartesian_2d(0.0..longest, (FLOOR..CEILING).log_scale())?;
     chart
         .configure_mesh()
-        .x_desc("slowest loop, ms")
+        .x_desc("slowest performer, ms late")
         .y_desc("dropouts an hour")
         .y_labels(10)
         .y_label_formatter(&|y| match *y {
@@ -109,7 +82,7 @@ fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::err
         .axis_style(QUIET)
         .draw()?;
     chart.draw_series(DashedLineSeries::new(
-        [(0.0, panel.target), (longest, panel.target)],
+        [(0.0, panel.target.raw()), (longest, panel.target.raw())],
         6,
         5,
         MARK.stroke_width(1),
@@ -126,8 +99,13 @@ fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::err
         EmptyElement::at(at)
             + Text::new(text, (if leftwards { -8 } else { 8 }, if low { 8 } else { -7 }), style)
     };
-    chart.draw_series([label(format!("target {}", panel.target), (0.0, panel.target), MARK)])?;
-    if let Some(limit) = panel.limit_ms.filter(|l| *l < longest) {
+    chart.draw_series([label(
+        format!("you allow {}", panel.target.raw()),
+        // At the right, where large buffers seldom break: no point is near.
+        (longest, panel.target.raw()),
+        MARK,
+    )])?;
+    if let Some(limit) = panel.limit.map(Ms::raw).filter(|l| *l < longest) {
         chart.draw_series(DashedLineSeries::new(
             [(limit, FLOOR), (limit, CEILING)],
             6,
@@ -137,11 +115,11 @@ fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::err
         chart.draw_series([label(format!("limit {limit} ms"), (limit, CEILING), QUIET)])?;
     }
     let frontier =
-        panel.points.iter().filter(|p| p.on_frontier).map(|p| (p.round_trip_ms, height(p.dropouts_per_hour)));
+        panel.points.iter().filter(|p| p.on_frontier).map(|p| (p.round_trip.raw(), height(p.dropouts.raw())));
     chart.draw_series(LineSeries::new(frontier, LINE.stroke_width(2)))?;
     let mut last_label = f64::NEG_INFINITY;
     for p in panel.points {
-        let at = (p.round_trip_ms, height(p.dropouts_per_hour));
+        let at = (p.round_trip.raw(), height(p.dropouts.raw()));
         let mine = p.arrangement.setting == panel.chosen.setting;
         let dot = if p.on_frontier { LINE.filled() } else { QUIET.stroke_width(1) };
         chart.draw_series([Circle::new(at, 4, dot)])?;
@@ -150,7 +128,7 @@ fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::err
         }
         // Labels that would run into each other are left out, the chosen one never.
         if mine || at.0 - last_label > longest / 14.0 {
-            let name = p.arrangement.setting.buffer.label();
+            let name = clean(&p.arrangement.setting.buffer.label()).into_owned();
             let (text, color) = if mine { (format!("{name}, chosen"), MARK) } else { (name, INK) };
             chart.draw_series([label(text, at, color)])?;
             last_label = at.0;

@@ -3,13 +3,13 @@
 //! they part, the smallest change that brings them together again says what happened.
 
 mod rejoin;
-mod way;
+mod signal_path;
 
 use super::attribution::{Attribution, attribute};
-use super::{Event, Programme};
-use crate::units::{Decibels, Frames};
+use super::{AudioSource, Event};
+use crate::units::{Decibels, Frames, Seconds};
 use rejoin::{LONGEST, MARGIN, Window};
-use way::{LESSON, Path, TAPS, energy, place};
+use signal_path::{ChannelPath, LESSON, TAPS, energy, place};
 
 /// What was found.
 #[derive(Debug, Clone, PartialEq)]
@@ -27,21 +27,16 @@ pub struct Comparison {
 }
 
 /// Why the two cannot be compared.
-#[derive(Debug, Clone, Copy, PartialEq, thiserror::Error)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub enum AgainstRefusal {
     /// They have nothing in common.
-    #[error("the recording does not hold the original, or begins more than ten seconds off")]
     Unrelated,
     /// Different rates.
-    #[error("recording and original have different sample rates")]
     Rates,
     /// From a place on nothing fits any more.
-    #[error(
-        "from {second:.3} s on the recording no longer follows the original: two clocks, or another take"
-    )]
     Lost {
-        /// Where.
-        second: f64,
+        /// From here on.
+        from: Seconds,
     },
 }
 
@@ -73,7 +68,7 @@ pub enum Failed<A, B> {
 ///
 /// # Errors
 /// [`Failed`].
-pub fn compare<R: Programme, O: Programme>(
+pub fn compare<R: AudioSource, O: AudioSource>(
     recording: &R,
     original: &O,
 ) -> Result<Comparison, Failed<R::Error, O::Error>> {
@@ -88,18 +83,18 @@ pub fn compare<R: Programme, O: Programme>(
     Ok(Comparison {
         events,
         attribution,
-        delay: Frames(way.delay as f64 + first.part()),
+        delay: Frames::new(way.delay as f64 + first.part()),
         gain: Decibels::of_amplitude(first.gain()),
         noise: (first.noise > 0.0).then(|| Decibels::of_amplitude(first.noise)),
     })
 }
 
 /// What the way does to sound when it works.
-struct Way {
+struct SignalPath {
     /// Recording frame = original frame + delay.
     delay: i64,
     /// Of each channel that both have.
-    paths: Vec<Path>,
+    paths: Vec<ChannelPath>,
 }
 
 struct Pair<'a, R, O> {
@@ -108,10 +103,10 @@ struct Pair<'a, R, O> {
 }
 
 /// A vector for each channel, or why not.
-type Fetched<R, O> = Result<Vec<Vec<f32>>, Failed<<R as Programme>::Error, <O as Programme>::Error>>;
+type Fetched<R, O> = Result<Vec<Vec<f32>>, Failed<<R as AudioSource>::Error, <O as AudioSource>::Error>>;
 
 /// A stretch of a programme, with silence where it has none.
-fn stretch<P: Programme>(programme: &P, from: i64, to: i64) -> Result<Vec<Vec<f32>>, P::Error> {
+fn stretch<P: AudioSource>(programme: &P, from: i64, to: i64) -> Result<Vec<Vec<f32>>, P::Error> {
     let last = programme.frames() as i64;
     let (inner_from, inner_to) = (from.clamp(0, last), to.clamp(0, last));
     let inner = programme.fetch(inner_from as u64, inner_to.max(inner_from) as u64)?;
@@ -124,7 +119,7 @@ fn stretch<P: Programme>(programme: &P, from: i64, to: i64) -> Result<Vec<Vec<f3
     Ok(inner.into_iter().map(pad).collect())
 }
 
-impl<R: Programme, O: Programme> Pair<'_, R, O> {
+impl<R: AudioSource, O: AudioSource> Pair<'_, R, O> {
     fn recorded(&self, from: i64, to: i64) -> Fetched<R, O> {
         stretch(self.recording, from, to).map_err(Failed::Recording)
     }
@@ -134,8 +129,8 @@ impl<R: Programme, O: Programme> Pair<'_, R, O> {
     }
 
     /// Finds the delay from the loudest channel of the first lesson that fits, then the way of every channel.
-    fn learn(&self) -> Result<Way, Failed<R::Error, O::Error>> {
-        let rate = self.recording.rate().0 as usize;
+    fn learn(&self) -> Result<SignalPath, Failed<R::Error, O::Error>> {
+        let rate = self.recording.rate().get() as usize;
         let reach = (APART_S * rate) as i64;
         let channels = self.recording.channels().min(self.original.channels());
         let lessons = (self.original.frames() as usize / LESSON).clamp(1, LESSONS);
@@ -160,19 +155,20 @@ impl<R: Programme, O: Programme> Pair<'_, R, O> {
         let recorded = self.recorded(from + delay, from + delay + LESSON as i64)?;
         let step = self.recording.step().max(self.original.step());
         // A channel that is silent in the lesson goes, as far as we know, the way of the others.
-        let learned: Vec<Option<Option<Path>>> = (0..channels)
-            .map(|c| (energy(&played[c]) > 1e-9).then(|| Path::learn(&recorded[c], &played[c], step)))
+        let learned: Vec<Option<Option<ChannelPath>>> = (0..channels)
+            .map(|c| (energy(&played[c]) > 1e-9).then(|| ChannelPath::learn(&recorded[c], &played[c], step)))
             .collect();
         let second = (from + delay).max(0) as f64 / rate as f64;
-        let lost = || Failed::Refused(AgainstRefusal::Lost { second });
+        let lost = || Failed::Refused(AgainstRefusal::Lost { from: Seconds::new(second) });
         let usual = learned.iter().flatten().flatten().next().cloned().ok_or_else(lost)?;
-        let path = |own: Option<Option<Path>>| own.unwrap_or_else(|| Some(usual.clone())).ok_or_else(lost);
-        Ok(Way { delay, paths: learned.into_iter().map(path).collect::<Result<_, _>>()? })
+        let path =
+            |own: Option<Option<ChannelPath>>| own.unwrap_or_else(|| Some(usual.clone())).ok_or_else(lost);
+        Ok(SignalPath { delay, paths: learned.into_iter().map(path).collect::<Result<_, _>>()? })
     }
 
     /// Walks along both.
-    fn walk(&self, way: &Way) -> Result<Vec<Event>, Failed<R::Error, O::Error>> {
-        let rate = f64::from(self.recording.rate().0);
+    fn walk(&self, way: &SignalPath) -> Result<Vec<Event>, Failed<R::Error, O::Error>> {
+        let rate = f64::from(self.recording.rate().get());
         let mut events: Vec<Event> = Vec::new();
         // Where the original begins in the recording, until both have something.
         let mut at = way.delay.max(0);
@@ -196,7 +192,7 @@ impl<R: Programme, O: Programme> Pair<'_, R, O> {
                 astray += 1;
                 if astray > ASTRAY {
                     return Err(Failed::Refused(AgainstRefusal::Lost {
-                        second: (from + first as i64) as f64 / rate,
+                        from: Seconds::new((from + first as i64) as f64 / rate),
                     }));
                 }
                 at = from + first as i64 + LONGEST as i64;

@@ -2,8 +2,8 @@
 //! kind and the length of the next disturbance go out. The one idea: of all changes that could have happened (frames
 //! wrong, lost, put in), the smallest after which both agree for a while is the one that did.
 
-use super::way::Path;
-use crate::listen::Kind;
+use super::signal_path::ChannelPath;
+use crate::listen::CrackleKind;
 
 /// Longest disturbance that is followed.
 pub const LONGEST: usize = 16_384;
@@ -15,7 +15,7 @@ const AGREE: usize = 32;
 /// Recording and expectation side by side; the expectation begins [`MARGIN`] before the recording.
 pub struct Window<'a> {
     /// The way of each channel.
-    pub paths: &'a [Path],
+    pub paths: &'a [ChannelPath],
     /// What was recorded.
     pub recorded: &'a [Vec<f32>],
     /// What should have been.
@@ -25,7 +25,7 @@ pub struct Window<'a> {
 /// How the two came together again.
 pub struct Rejoined {
     /// What broke.
-    pub kind: Kind,
+    pub kind: CrackleKind,
     /// Wrong frames.
     pub wrong: usize,
     /// By how much everything later is shifted.
@@ -93,18 +93,18 @@ impl Window<'_> {
         };
         let copied = |lag: usize| lag <= first && all(&|r, n| r[n - lag], 2.0);
         let kind = if wrong == 0 {
-            if shift == -1 { Kind::Slip } else { Kind::Skip }
+            if shift == -1 { CrackleKind::Slip } else { CrackleKind::Skip }
         } else if shift == 1 {
-            Kind::Slip
+            CrackleKind::Slip
         } else if all(&|_, _| 0.0, 1.0) {
-            Kind::Gap
+            CrackleKind::Gap
         } else if all(&|r, _| r[first - 1], 1.0) {
-            Kind::Hold
+            CrackleKind::Hold
         // What was recorded as many frames before; or farther off, should the ends agree with the original by chance.
         } else if wrong > 1 && (copied(wrong) || (wrong.max(8)..LONGEST).any(copied)) {
-            Kind::Repeat
+            CrackleKind::Repeat
         } else {
-            Kind::Click
+            CrackleKind::Click
         };
         Rejoined { kind, wrong, shift, channels }
     }

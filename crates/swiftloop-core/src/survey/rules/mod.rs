@@ -6,14 +6,12 @@ mod processor;
 mod rights;
 mod sound;
 
-use super::{Finding, Inventory};
-
-pub use rights::ALLOW_REALTIME;
+use super::{Finding, Grade, Hurt, Inventory};
 
 type Rule = fn(&Inventory) -> Vec<Finding>;
 
 /// In the order in which an engineer would look.
-pub(super) const ALL: [Rule; 19] = [
+pub(super) const ALL: &[Rule] = &[
     sound::no_sound,
     sound::rates_disagree,
     sound::two_clocks,
@@ -34,3 +32,8 @@ pub(super) const ALL: [Rule; 19] = [
     others::memory,
     others::busy,
 ];
+
+/// One finding, if there is one.
+fn found(grade: Grade, hurt: Option<Hurt>) -> Vec<Finding> {
+    hurt.map(|hurt| Finding { grade, hurt }).into_iter().collect()
+}

@@ -2,7 +2,7 @@
 //! the soak ends as it should, it is told that all is well; when the soak is killed, the pipe breaks and it puts the
 //! buffer back.
 
-use crate::cli::KeepBuffer;
+use crate::cli::KeepBufferOptions;
 use crate::failure::Failure;
 use std::io::{Read, Write};
 use std::process::{Child, Command, ExitCode, Stdio};
@@ -57,7 +57,7 @@ impl Guard {
 }
 
 /// `keep-buffer`: the guard itself.
-pub fn keep(options: &KeepBuffer) -> Result<ExitCode, Failure> {
+pub fn keep(options: &KeepBufferOptions) -> Result<ExitCode, Failure> {
     let deaf = std::sync::Arc::new(std::sync::atomic::AtomicBool::new(false));
     for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
         signal_hook::flag::register(signal, std::sync::Arc::clone(&deaf))?;

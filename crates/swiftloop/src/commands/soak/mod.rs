@@ -1,52 +1,45 @@
 //! `soak`: get to know the machine, predict, soak, compare; once or up a ladder of blocks.
 
+mod backend;
 mod guard;
-mod here;
-mod means;
+mod local_machine;
 mod work;
 
-use super::{print, print_json};
-use crate::cli::Soak;
+use super::{answer, yes_or_no};
+use crate::cli::SoakOptions;
 use crate::failure::Failure;
-use crate::views::soak::{Soaked, json, show};
-use crate::views::soak_meter::Live;
+use crate::views::soak::{Since, Soaked, json, meter::Live, show};
+use backend::Backend;
 pub use guard::keep;
-use here::Here;
-use means::Means;
+use local_machine::LocalMachine;
+use std::path::Path;
 use std::process::ExitCode;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
-use swiftloop_core::rig::{Power, Rig, WakeProfile};
-use swiftloop_core::risk::WakeSet;
-use swiftloop_core::soak::{
-    Circumstances, Climb, Climbed, Decision, End, Question, compare, learn, smallest,
-};
-use swiftloop_files::{read_rig, read_rig_text, save_profile, tables};
-use swiftloop_host::soak::{Awake, Meter, Permission, kernel, speed, stay_awake, today};
+use swiftloop_core::rig::{PowerPlan, WakeProfile};
+use swiftloop_core::soak::{Climb, Climbed, Decision, End, Provenance, Question, compare, learn, smallest};
+use swiftloop_files::{check_profile_fits, read_rig, save_profile, tables};
+use swiftloop_host::soak::{IdleGuard, Meter, Permission, hold_off_idle, kernel, speed, today};
 use swiftloop_host::survey::governor;
-use work::Plan;
+use work::SoakPlan;
 
 /// How long the speed of a core is measured, in milliseconds.
 const SPEED_MS: u64 = 300;
 /// The question has to be answered by a hair less than the whole time: threads need a moment to start.
 const WHOLE: f64 = 0.97;
 
-pub fn run(options: &Soak) -> Result<ExitCode, Failure> {
+pub fn run(options: &SoakOptions) -> Result<ExitCode, Failure> {
     // Everything that can be wrong with the files is found before the machine is put to work.
     let old = options.compare.as_deref().map(old_profile).transpose()?;
-    let target = options.save.as_deref().map(|file| read_rig_text(file, tables())).transpose()?;
-    let mut plan = Plan::of(options)?;
-    let means = Means::of(options, &mut plan)?;
+    if let Some(file) = &options.save {
+        check_profile_fits(file, tables())?;
+    }
+    let mut plan = SoakPlan::of(options)?;
+    let backend = Backend::of(options, &mut plan)?;
     let stop = stopped_by_signals()?;
     let awake = hold_awake(options)?;
     let speed = speed(SPEED_MS);
-    let machine = plan.rig.as_ref().map(|r| &r.machine);
-    let unknown = WakeSet::of_class(
-        machine.map_or("desktop", |m| m.class.as_str()),
-        machine.map_or_else(Default::default, |m| m.power),
-        tables(),
-    );
-    let question = Question::within(options.seconds * WHOLE, plan.bearable, options.error);
+    let question = Question::within(options.seconds * WHOLE, plan.allowed.raw(), options.error);
     let climb = Climb {
         rate: plan.rate,
         reserve: plan.reserve,
@@ -54,10 +47,10 @@ pub fn run(options: &Soak) -> Result<ExitCode, Failure> {
         question,
         seconds: options.seconds,
         ladder: options.ladder,
-        unknown: &unknown,
+        unknown: &plan.unknown,
     };
-    let mut here = Here {
-        means,
+    let mut here = LocalMachine {
+        backend,
         rate: plan.rate,
         reserve: plan.reserve,
         workers: plan.workers(),
@@ -70,29 +63,19 @@ pub fn run(options: &Soak) -> Result<ExitCode, Failure> {
     };
     let climbed = climb.up(&mut here);
     drop(awake);
-    let Here { means, permission, clock_step_s, live, .. } = here;
+    let LocalMachine { backend, permission, clock_step_s, live, .. } = here;
     live.clear();
     let gone = climbed.as_ref().is_ok_and(|c| c.end == End::Gone);
     // Before anything else can fail, the server gets its buffer back.
-    let server = means.finish(gone);
+    let server = backend.finish(gone);
     let Climbed { rungs, listened, judged, end } = climbed?;
-    let governor = governor();
-    let about = Circumstances {
-        date: today(),
-        kernel: kernel(),
-        power: governor.as_deref().and_then(Power::of_governor),
-        clocks: governor,
-        realtime: permission.realtime,
-        held_awake: options.awake,
-        core_speed: Some(speed.factor()),
-    };
-    let profile = learn(&listened.with(judged), &about);
-    let saved = options.save.as_deref().zip(target).map(|(path, text)| match &profile {
-        Some(profile) => save_profile(path, &text, profile).map(|()| path).map_err(Failure::from),
+    let profile = learn(&listened.with(judged), &provenance(options, &permission, speed.factor()));
+    let saved = options.save.as_deref().map(|path| match &profile {
+        Some(profile) => save_profile(path, tables(), profile).map(|()| path).map_err(Failure::from),
         None => Err(too_little(&format!("nothing was written into {}", path.display()))),
     });
-    let changes = old.as_ref().map(|old| match &profile {
-        Some(new) => Ok((old.date.as_str(), compare(old, new))),
+    let since = old.map(|old| match &profile {
+        Some(new) => Ok(Since { changes: compare(&old, new), date: old.date }),
         None => Err(too_little("nothing can be compared")),
     });
     let soaked = Soaked {
@@ -104,29 +87,38 @@ pub fn run(options: &Soak) -> Result<ExitCode, Failure> {
         question,
         smallest: options.ladder.then(|| smallest(&rungs)).flatten(),
         ladder: options.ladder,
-        changes: changes.as_ref().and_then(|c| c.as_ref().ok()),
+        since: since.as_ref().and_then(|c| c.as_ref().ok()),
         profile: profile.as_ref(),
         saved: saved.as_ref().and_then(|s| s.as_ref().ok().copied()),
         stopped: end == End::Stopped,
         clock_step_s,
-        crowd: (plan.workers(), std::thread::available_parallelism().map_or(1, |n| n.get())),
+        workers: plan.workers(),
+        hardware_threads: std::thread::available_parallelism().map_or(1, |n| n.get()),
         server: server.as_ref(),
         gone,
         rungs: &rungs,
     };
-    if options.json {
-        print_json(&json(&soaked))?;
-    } else {
-        print(&show(&soaked))?;
-    }
-    let yes = match options.ladder {
-        true => soaked.smallest.is_some(),
-        false => rungs.last().is_some_and(|r| r.decision == Decision::Holds),
-    };
+    answer(&options.shown, |detail| show(&soaked, detail), || json(&soaked))?;
+    let holds = rungs.last().is_some_and(|r| r.decision == Decision::Holds);
+    let yes = if options.ladder { soaked.smallest.is_some() } else { holds };
     // What was seen is told before what could not be done with it.
     saved.transpose()?;
-    changes.transpose()?;
-    Ok(if gone { ExitCode::from(3) } else { super::yes_or_no(yes) })
+    since.transpose()?;
+    Ok(if gone { ExitCode::from(3) } else { yes_or_no(yes) })
+}
+
+/// Under which circumstances this machine was heard.
+fn provenance(options: &SoakOptions, permission: &Permission, core_speed: f64) -> Provenance {
+    let governor = governor();
+    Provenance {
+        date: today(),
+        kernel: kernel(),
+        power: governor.as_deref().and_then(PowerPlan::of_governor),
+        clocks: governor,
+        realtime: permission.realtime,
+        held_awake: options.awake,
+        core_speed: Some(core_speed),
+    }
 }
 
 fn too_little(so: &str) -> Failure {
@@ -134,21 +126,20 @@ fn too_little(so: &str) -> Failure {
 }
 
 /// The profile of a rig file, to compare with.
-fn old_profile(file: &std::path::Path) -> Result<WakeProfile, Failure> {
-    let rig: Rig = read_rig(file, tables())?;
-    rig.machine.wake.ok_or_else(|| {
+fn old_profile(file: &Path) -> Result<WakeProfile, Failure> {
+    read_rig(file, tables())?.machine.wake.clone().ok_or_else(|| {
         Failure::usage(
             format!("{} holds no measured profile", file.display()),
-            "make one with: swiftloop soak --save RIG",
+            format!("measure one: swiftloop soak --save {}", file.display()),
         )
     })
 }
 
-fn hold_awake(options: &Soak) -> Result<Option<Awake>, Failure> {
+fn hold_awake(options: &SoakOptions) -> Result<Option<IdleGuard>, Failure> {
     if !options.awake {
         return Ok(None);
     }
-    stay_awake().map(Some).map_err(|why| {
+    hold_off_idle().map(Some).map_err(|why| {
         Failure::machine(
             format!("the processor cannot be held out of deep idle ({why})"),
             "run as a user who may write there, or without --awake",

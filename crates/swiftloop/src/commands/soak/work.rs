@@ -1,29 +1,31 @@
 //! What is to be soaked: rate, blocks, deadline and the work of a block, from a session's plan or from options.
 
-use super::super::{AllCores, pick};
-use crate::cli::Soak;
+use super::super::{AllCores, Opened};
+use crate::cli::SoakOptions;
 use crate::failure::Failure;
-use swiftloop_core::choice::{self, Arrangement, Ground, Scene, reference_work};
-use swiftloop_core::loops::{Bench, Setting};
-use swiftloop_core::rig::Rig;
-use swiftloop_core::session::Session;
-use swiftloop_core::soak::Patterns;
-use swiftloop_core::units::{Block, Hz};
-use swiftloop_files::{read_rig, read_session, tables};
+use crate::words::settings::short_place;
+use swiftloop_core::choice::{self, Arrangement, Evaluation, PhaseProblem, reference_work};
+use swiftloop_core::loops::Setting;
+use swiftloop_core::rig::{PowerPlan, Rig};
+use swiftloop_core::risk::WakeSet;
+use swiftloop_core::soak::WorkPattern;
+use swiftloop_core::units::{Block, Hz, PerHour};
+use swiftloop_files::{read_rig, tables};
 
 /// Blocks that are tried when no driver says which there are.
 const LADDER: [u32; 8] = [16, 32, 64, 128, 256, 512, 1024, 2048];
 
 /// What is to be soaked.
-pub struct Plan {
-    pub rig: Option<Rig>,
+pub struct SoakPlan {
     pub rate: Hz,
     /// Rising; one unless a ladder is climbed.
     pub blocks: Vec<Block>,
     /// Periods until a block must be done.
     pub reserve: f64,
-    /// Misses per hour that are borne.
-    pub bearable: f64,
+    /// Dropouts that are allowed.
+    pub allowed: PerHour,
+    /// Wake-ups to expect when too little is heard to learn from.
+    pub unknown: WakeSet,
     /// What the work is, for people.
     pub title: String,
     work: Work,
@@ -33,17 +35,23 @@ enum Work {
     /// A share of the period on each worker.
     Share(f64, usize),
     /// Each block's patterns, in µs on the reference core.
-    Session(Vec<(Block, Patterns)>),
+    Session(Vec<(Block, Vec<WorkPattern>)>),
 }
 
-impl Plan {
+impl SoakPlan {
     /// The work of a block on a machine that is `speed` times as fast as the reference core.
-    pub fn patterns(&self, block: Block, speed: f64) -> Patterns {
+    pub fn patterns(&self, block: Block, speed: f64) -> Vec<WorkPattern> {
         match &self.work {
-            Work::Share(share, workers) => vec![(1.0, vec![share * block.period(self.rate).0; *workers])],
+            Work::Share(share, workers) => {
+                vec![WorkPattern { share: 1.0, work: vec![block.period(self.rate) * *share; *workers] }]
+            }
             Work::Session(all) => {
                 let found = all.iter().find(|w| w.0 == block).map_or(&[][..], |w| w.1.as_slice());
-                found.iter().map(|(share, us)| (*share, us.iter().map(|u| u / speed).collect())).collect()
+                let faster = |p: &WorkPattern| WorkPattern {
+                    share: p.share,
+                    work: p.work.iter().map(|&us| us / speed).collect(),
+                };
+                found.iter().map(faster).collect()
             }
         }
     }
@@ -52,7 +60,7 @@ impl Plan {
     pub fn workers(&self) -> usize {
         match &self.work {
             Work::Share(_, workers) => *workers,
-            Work::Session(all) => all.first().and_then(|w| w.1.first()).map_or(1, |p| p.1.len()),
+            Work::Session(all) => all.first().and_then(|w| w.1.first()).map_or(1, |p| p.work.len()),
         }
     }
 
@@ -73,7 +81,7 @@ impl Plan {
                         "add --buffer with the plan's block: it is put back afterwards",
                     ));
                 }
-                all.iter_mut().flat_map(|w| &mut w.1).for_each(|pattern| pattern.1.truncate(1));
+                all.iter_mut().flat_map(|w| &mut w.1).for_each(|pattern| pattern.work.truncate(1));
             }
         }
         self.rate = rate;
@@ -83,65 +91,64 @@ impl Plan {
         Ok(())
     }
 
-    pub fn of(options: &Soak) -> Result<Self, Failure> {
-        let rig = options.rig.as_ref().map(|file| read_rig(file, tables())).transpose()?;
-        match (rig, &options.session) {
-            (Some(rig), Some(file)) => {
-                let session = read_session(file, &rig, tables())?;
-                let mut plan = of_session(options, &rig, &session)?;
-                plan.rig = Some(rig);
-                Ok(plan)
+    pub fn of(options: &SoakOptions) -> Result<Self, Failure> {
+        match (&options.rig, &options.session) {
+            (Some(rig), Some(session)) => of_session(options, &Opened::read(rig, session)?),
+            (rig, _) => {
+                let rig = rig.as_ref().map(|file| read_rig(file, tables())).transpose()?;
+                Ok(of_options(options, rig.as_ref()))
             }
-            (rig, _) => Ok(Self { rig, ..of_options(options) }),
         }
     }
 }
 
-fn of_options(options: &Soak) -> Plan {
+/// Wake-ups of the class of machine; of the first class of the table when nobody says which.
+fn of_class(rig: Option<&Rig>) -> WakeSet {
+    let (class, power) = match rig {
+        Some(rig) => (rig.class(), rig.machine.power),
+        None => (tables().usual_class(), PowerPlan::default()),
+    };
+    WakeSet::of_class(class.under(power))
+}
+
+fn of_options(options: &SoakOptions, rig: Option<&Rig>) -> SoakPlan {
     let share = options.work.unwrap_or(50);
     let workers = options.workers.unwrap_or(1);
     let blocks = match (options.ladder, options.buffer) {
         (true, largest) => {
-            LADDER.into_iter().filter(|b| largest.is_none_or(|l| *b <= l.0)).map(Block).collect()
+            LADDER.into_iter().filter(|b| largest.is_none_or(|l| *b <= l.get())).map(Block::new).collect()
         }
-        (false, one) => vec![one.unwrap_or(Block(128))],
+        (false, one) => vec![one.unwrap_or(Block::new(128))],
     };
     let on = if workers == 1 { "one worker".into() } else { format!("each of {workers} workers") };
-    Plan {
-        rig: None,
-        rate: options.rate.unwrap_or(Hz(48_000)),
+    SoakPlan {
+        rate: options.rate.unwrap_or(Hz::new(48_000)),
         blocks,
         reserve: f64::from(options.playback_blocks.unwrap_or(2) - 1),
-        bearable: options.bearable.unwrap_or(1.0),
+        allowed: PerHour::new(options.allow.unwrap_or(1.0)),
+        unknown: of_class(rig),
         title: format!("{share} % of the period on {on}"),
         work: Work::Share(f64::from(share) / 100.0, workers as usize),
     }
 }
 
-fn of_session(options: &Soak, rig: &Rig, session: &Session) -> Result<Plan, Failure> {
-    let bench = Bench { tables: tables(), rig, session };
-    let interfaces: Vec<&str> = rig.interfaces.iter().map(|i| i.id.as_str()).collect();
-    let phases: Vec<&str> = session.phases.iter().map(|p| p.word()).collect();
-    let interface = pick("interface", options.interface.as_deref(), &interfaces)?;
-    let phase = pick("phase", options.phase.as_deref(), &phases)?;
-    let plan = choice::plan(bench, &AllCores);
-    let chosen =
-        plan.choices.iter().find(|c| c.interface == interface && c.phase == phase).ok_or_else(|| {
-            Failure::usage(
-                format!("{} is not used on {}", phases[phase], interfaces[interface]),
-                "name an interface and phase that plan shows",
-            )
-        })?;
+fn of_session(options: &SoakOptions, opened: &Opened) -> Result<SoakPlan, Failure> {
+    let context = opened.context();
+    let (interface, phase) = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
+    let place = short_place(&context, interface, phase);
+    let plan = choice::plan(context, &AllCores);
+    let chosen = plan.choice(interface, phase).ok_or_else(|| {
+        let help =
+            format!("name a phase and interface that this shows: swiftloop plan {}", opened.files.both());
+        Failure::usage(format!("the session does not mean {place}"), help)
+    })?;
     let rate = options.rate.unwrap_or(plan.rate);
-    let scene = Scene::new(bench, interface, &session.phases[phase], rate);
-    let remedies: Vec<usize> = chosen
-        .report
-        .remedies
-        .iter()
-        .filter_map(|r| scene.remedies.iter().position(|s| s.id == r.id))
-        .collect();
+    let problem = PhaseProblem::new(context, interface, phase, rate);
+    let is_chosen = |id: &String| chosen.report.remedies.iter().any(|r| r.id == *id);
+    let remedies: Vec<_> =
+        problem.remedies.iter_enumerated().filter(|(_, r)| is_chosen(&r.id)).map(|(at, _)| at).collect();
     let planned = &chosen.arrangement.setting;
-    let driver = bench.driver(planned);
+    let driver = context.driver(planned);
     let offered = driver.buffers.offered(rate);
     let mut blocks: Vec<Block> = match (options.ladder, options.buffer) {
         (true, largest) => {
@@ -155,28 +162,25 @@ fn of_session(options: &Soak, rig: &Rig, session: &Session) -> Result<Plan, Fail
         let buffer = offered.iter().find(|o| o.block == block).ok_or_else(|| {
             let known: Vec<String> = offered.iter().map(|o| o.block.to_string()).collect();
             Failure::usage(
-                format!("{} does not offer blocks of {block}", driver.word()),
+                format!("{} does not offer blocks of {block}", driver.id()),
                 format!("it offers: {}", known.join(", ")),
             )
         })?;
         let setting = Setting { buffer: buffer.clone(), rate, ..planned.clone() };
         let workers = options.workers.unwrap_or(chosen.arrangement.workers);
         let roll = chosen.arrangement.roll.filter(|r| *r > block);
-        let ground = Ground::new(&scene, Arrangement { setting, roll, workers, price: 0 });
-        Ok((block, reference_work(&ground, &remedies)))
+        let evaluation = Evaluation::new(&problem, Arrangement { setting, roll, workers });
+        Ok((block, reference_work(&evaluation, &remedies)))
     };
     let work = blocks.iter().map(|b| work_of(*b)).collect::<Result<Vec<_>, Failure>>()?;
     let ahead = if chosen.arrangement.roll.is_some() { ", its cue blocks only" } else { "" };
-    Ok(Plan {
-        rig: None,
+    Ok(SoakPlan {
         rate,
         blocks,
-        reserve: options.playback_blocks.map_or_else(
-            || (bench.blocks_out(planned).typical().0.round() - 1.0).max(1.0),
-            |n| f64::from(n - 1),
-        ),
-        bearable: options.bearable.unwrap_or(scene.target),
-        title: format!("the work of {} on {} as planned{ahead}", phases[phase], interfaces[interface]),
+        reserve: options.playback_blocks.map_or_else(|| context.reserve(planned), |n| f64::from(n - 1)),
+        allowed: options.allow.map_or(problem.target, PerHour::new),
+        unknown: of_class(Some(&opened.rig)),
+        title: format!("the work of {place} as planned{ahead}"),
         work: Work::Session(work),
     })
 }

@@ -1,0 +1,194 @@
+//! The cheapest set of items that satisfies a condition which more items never break: branch and bound with
+//! an admissible bound. Knows nothing of audio, so that a test can hold it against exhaustive search.
+
+/// A condition over sets of items, and what is known about their effort.
+pub trait SetProblem {
+    /// What sets are made of.
+    type Item: Copy + Ord;
+    /// Effort of an item.
+    fn effort(&self, item: Self::Item) -> u32;
+    /// Whether `chosen` satisfies the condition. Adding items must never make a satisfied condition fail, except
+    /// where [`SetProblem::hopeful`] allows for it.
+    fn satisfied(&mut self, chosen: &[Self::Item]) -> bool;
+    /// Whether some subset of `open` added to `chosen` might satisfy the condition; may err on the side of yes.
+    fn hopeful(&mut self, chosen: &[Self::Item], open: &[Self::Item]) -> bool;
+    /// What has to be added from `open` at the least.
+    fn floor(&mut self, chosen: &[Self::Item], open: &[Self::Item]) -> Floor;
+}
+
+/// A lower bound of what has to be added, and where to go on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
+pub struct Floor {
+    /// Never more than the truth.
+    pub effort: u32,
+    /// Position among the open items of the one to decide next.
+    pub next: usize,
+}
+
+/// The cheapest set found.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct CheapestSet<I> {
+    /// The items, rising.
+    pub chosen: Vec<I>,
+    /// Their effort.
+    pub effort: u32,
+    /// Proven cheapest; otherwise the search was cut short and the truth lies between `at_least` and `effort`.
+    pub exact: bool,
+    /// Proven lower bound.
+    pub at_least: u32,
+}
+
+/// Nodes of the search tree that are visited before the search is cut short.
+pub const SEARCH_NODES: usize = 20_000;
+
+/// What a search came to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Found<I> {
+    /// A set, with its effort.
+    Set(CheapestSet<I>),
+    /// Every set takes more than `most`: at least this.
+    Dearer(u32),
+    /// No set satisfies the condition.
+    Nothing,
+}
+
+/// Finds the cheapest set of `items`, on top of `given`, whose effort with `given` is at most `most`.
+pub fn cheapest_set<P: SetProblem>(
+    problem: &mut P,
+    given: &[P::Item],
+    items: &[P::Item],
+    most: u32,
+) -> Found<P::Item> {
+    let base: u32 = given.iter().map(|&i| problem.effort(i)).sum();
+    if problem.satisfied(given) {
+        return if base <= most {
+            Found::Set(CheapestSet { chosen: given.to_vec(), effort: base, exact: true, at_least: base })
+        } else {
+            Found::Dearer(base)
+        };
+    }
+    if !problem.hopeful(given, items) {
+        return Found::Nothing;
+    }
+    let least = base + problem.floor(given, items).effort;
+    if least > most {
+        return Found::Dearer(least);
+    }
+    let mut search = Search { problem, best: None, limit: i64::from(most), visited: 0 };
+    let mut chosen = given.to_vec();
+    search.descend(&mut chosen, items.to_vec(), base, true);
+    let exact = search.visited < SEARCH_NODES;
+    match search.best {
+        Some((effort, mut chosen)) => {
+            chosen.sort_unstable();
+            let at_least = if exact { effort } else { least };
+            Found::Set(CheapestSet { chosen, effort, exact, at_least })
+        }
+        None if most == u32::MAX && exact => Found::Nothing,
+        None => Found::Dearer(if exact { most.saturating_add(1) } else { least }),
+    }
+}
+
+struct Search<'p, P: SetProblem> {
+    problem: &'p mut P,
+    best: Option<(u32, Vec<P::Item>)>,
+    /// Sets dearer than this are of no interest; below zero once something free was found.
+    limit: i64,
+    visited: usize,
+}
+
+impl<P: SetProblem> Search<'_, P> {
+    /// Decides the items of `open` one by one; `fresh` when `chosen` has not been judged yet.
+    fn descend(&mut self, chosen: &mut Vec<P::Item>, mut open: Vec<P::Item>, effort: u32, fresh: bool) {
+        self.visited += 1;
+        if self.visited >= SEARCH_NODES || i64::from(effort) > self.limit {
+            return;
+        }
+        if fresh && self.problem.satisfied(chosen) {
+            self.best = Some((effort, chosen.clone()));
+            self.limit = i64::from(effort) - 1;
+            return;
+        }
+        // What no longer fits the purse cannot be part of an answer.
+        open.retain(|&i| i64::from(effort + self.problem.effort(i)) <= self.limit);
+        if open.is_empty() {
+            return;
+        }
+        let floor = self.problem.floor(chosen, &open);
+        if i64::from(effort) + i64::from(floor.effort) > self.limit || !self.problem.hopeful(chosen, &open) {
+            return;
+        }
+        let item = open.swap_remove(floor.next.min(open.len() - 1));
+        chosen.push(item);
+        self.descend(chosen, open.clone(), effort + self.problem.effort(item), true);
+        chosen.pop();
+        self.descend(chosen, open, effort, false);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// Two needs to be met by items with gains for each: a covering problem with a fractional bound.
+    struct Needs {
+        efforts: Vec<u32>,
+        gains: Vec<[f64; 2]>,
+        need: [f64; 2],
+    }
+
+    impl Needs {
+        fn left(&self, chosen: &[usize], k: usize) -> f64 {
+            self.need[k] - chosen.iter().map(|&i| self.gains[i][k]).sum::<f64>()
+        }
+    }
+
+    impl SetProblem for Needs {
+        type Item = usize;
+        fn effort(&self, item: usize) -> u32 {
+            self.efforts[item]
+        }
+        fn satisfied(&mut self, chosen: &[usize]) -> bool {
+            (0..2).all(|k| self.left(chosen, k) <= 0.0)
+        }
+        fn hopeful(&mut self, chosen: &[usize], open: &[usize]) -> bool {
+            let all: Vec<usize> = chosen.iter().chain(open).copied().collect();
+            self.satisfied(&all)
+        }
+        fn floor(&mut self, chosen: &[usize], open: &[usize]) -> Floor {
+            let of = |k: usize| {
+                let gains: Vec<(f64, u32)> =
+                    open.iter().map(|&i| (self.gains[i][k], self.efforts[i])).collect();
+                super::super::bound::fractional(self.left(chosen, k), &gains)
+            };
+            of(0).max(of(1))
+        }
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(600))]
+        #[test]
+        fn as_cheap_as_exhaustive_search(
+            items in prop::collection::vec((0u32..7, 0.0f64..10.0, 0.0f64..10.0), 1..11),
+            need in (0.0f64..40.0, 0.0f64..40.0),
+        ) {
+            let mut problem = Needs {
+                efforts: items.iter().map(|i| i.0).collect(),
+                gains: items.iter().map(|i| [i.1, i.2]).collect(),
+                need: [need.0, need.1],
+            };
+            let all: Vec<usize> = (0..items.len()).collect();
+            let sets = (0u32..1 << items.len()).map(|mask| all.iter().copied().filter(|i| mask >> i & 1 == 1).collect::<Vec<_>>());
+            let truth = sets.filter(|s| problem.satisfied(s)).map(|s| s.iter().map(|&i| items[i].0).sum::<u32>()).min();
+            match cheapest_set(&mut problem, &[], &all, u32::MAX) {
+                Found::Set(set) => {
+                    prop_assert!(set.exact && problem.satisfied(&set.chosen));
+                    prop_assert_eq!(Some(set.effort), truth);
+                }
+                Found::Nothing => prop_assert_eq!(truth, None),
+                Found::Dearer(_) => prop_assert!(false, "no purse was given"),
+            }
+        }
+    }
+}

@@ -1,0 +1,333 @@
+//! One phase on one interface at one rate, as a problem to be solved. All that does not depend on the buffer is worked
+//! out here once: which sound is live, what every processor costs, which remedies there are.
+
+use super::block_work::Applied;
+use super::effect::Taken;
+use super::remedy::{self, Remedy};
+use crate::ids::{DriverId, InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, RemedyId};
+use crate::load::{CallCost, node_cost, processor_cost};
+use crate::loops::{Chains, ChainsRange, Context, Electric, Setting, compensated, latencies, loop_of};
+use crate::rig::{Offered, PowerPlan};
+use crate::risk::WakeSet;
+use crate::session::{Listens, NodeKind, Phase, Processor, ProcessorKind, Source};
+use crate::tables::PhaseKind;
+use crate::units::{Block, Frames, Gigabytes, Hz, MegabytesPerSecond, Ms, PerHour, Range, Seconds};
+use typed_index_collections::TiVec;
+
+/// A performer whose live chain must fit, and the node they hear.
+#[derive(Debug, Clone, Copy)]
+pub struct Need {
+    /// Who.
+    pub performer: PerformerId,
+    /// Node they listen to.
+    pub cue: NodeId,
+}
+
+/// The machine under one power plan.
+#[derive(Debug, Clone)]
+pub struct UnderPower {
+    /// Wake-up delays.
+    pub wake: WakeSet,
+    /// Speed of a core beside the reference core.
+    pub speed: f64,
+}
+
+/// The best that remedies can do for delays.
+#[derive(Debug, Clone, Default)]
+pub struct Shortest {
+    /// Least latency of each processor.
+    pub latency: TiVec<ProcessorId, Frames>,
+    /// Performers who can go direct.
+    pub direct: Vec<PerformerId>,
+}
+
+/// Disk and memory as the session stands.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Resources {
+    /// Disk streams: recorded tracks play, live ones record.
+    pub streams: MegabytesPerSecond,
+    /// Memory of session, tracks, programs and read-ahead.
+    pub memory: Gigabytes,
+}
+
+/// One phase on one interface at one rate.
+#[derive(Debug)]
+pub struct PhaseProblem<'a> {
+    /// What never changes.
+    pub context: Context<'a>,
+    /// The interface.
+    pub interface: InterfaceId,
+    /// Which phase.
+    pub phase_id: PhaseId,
+    /// The phase.
+    pub phase: &'a Phase,
+    /// Its kind.
+    pub kind: &'a PhaseKind,
+    /// Dropouts that are allowed.
+    pub target: PerHour,
+    /// The rate.
+    pub rate: Hz,
+    /// Live tracks, as nodes.
+    pub live: Vec<NodeId>,
+    /// Performers who listen through the software.
+    pub needs: Vec<Need>,
+    /// Nodes downstream of live sound.
+    pub cue: TiVec<NodeId, bool>,
+    /// Nodes that compute.
+    pub active: TiVec<NodeId, bool>,
+    /// Cost of each processor (nothing on inactive nodes).
+    pub costs: TiVec<ProcessorId, CallCost>,
+    /// Share of the time during which each processor computes: less than one where it rests while its track is silent.
+    pub computing: TiVec<ProcessorId, f64>,
+    /// Cost of each node without its processors.
+    pub node_costs: TiVec<NodeId, CallCost>,
+    /// Latency of each processor.
+    pub latency: TiVec<ProcessorId, Range<Frames>>,
+    /// Remedies that apply.
+    pub remedies: TiVec<RemedyId, Remedy>,
+    /// For each remedy those that do all of it and more: beside one of them it brings nothing of its own.
+    pub covered_by: TiVec<RemedyId, Vec<RemedyId>>,
+    /// The shortest delays that remedies can reach.
+    pub shortest: Shortest,
+    /// Remedies that rendering ahead demands: what cannot ride the cue block; or the processor that cannot go.
+    pub forced_by_roll: Result<Vec<RemedyId>, ProcessorId>,
+    /// Disk and memory as the session stands.
+    pub resources: Resources,
+    /// The machine under its present power plan.
+    pub present: UnderPower,
+    /// The machine under its performance plan.
+    pub performance: UnderPower,
+}
+
+impl<'a> PhaseProblem<'a> {
+    /// Puts the problem. Phases and interfaces are those of a checked session and rig.
+    #[must_use]
+    pub fn new(context: Context<'a>, interface: InterfaceId, phase_id: PhaseId, rate: Hz) -> Self {
+        let session = context.session;
+        let (phase, kind) = (session.phase(phase_id), session.kind(phase_id));
+        let routes = session.routes();
+        let live = session.live_nodes(phase);
+        let cue = routes.downstream(&live);
+        let active: TiVec<NodeId, bool> =
+            routes.nodes.keys().map(|n| remedy::is_active(&context, n)).collect();
+        let channels = |node: NodeId| match routes.nodes[node].kind {
+            NodeKind::Track(t) => session.track(t).channels,
+            NodeKind::Bus(_) | NodeKind::Main => 2,
+        };
+        let cost = |p: ProcessorId| {
+            let node = routes.processors[p].node;
+            let of = || processor_cost(session.processor(p), session.cost(p), channels(node), context.tables);
+            if active[node] { of() } else { CallCost::FREE }
+        };
+        let phrase = Seconds::new(context.tables.assume.phrase_s);
+        let share_computing = |p: ProcessorId| match routes.nodes[routes.processors[p].node].kind {
+            NodeKind::Track(t) => computing(session.processor(p), session.track(t).sounding.raw(), phrase),
+            NodeKind::Bus(_) | NodeKind::Main => 1.0,
+        };
+        let bare_cost =
+            |n: NodeId| if active[n] { node_cost(channels(n), context.tables) } else { CallCost::FREE };
+        let direct_fits = direct_fits(&context, interface, phase, rate);
+        let needs = session
+            .performers_in(phase)
+            .filter(|(_, p)| p.listens != Listens::Direct)
+            .filter_map(|(performer, p)| Some(Need { performer, cue: session.node_of(&p.cue)? }));
+        let remedies = remedy::all(&context, interface, phase_id, &live, &direct_fits);
+        let mut problem = Self {
+            interface,
+            phase_id,
+            phase,
+            kind,
+            target: phase.target_per_hour.map_or(PerHour::new(kind.target_per_hour), PerHour::new),
+            rate,
+            latency: latencies(session),
+            needs: needs.collect(),
+            costs: routes.processors.keys().map(cost).collect(),
+            computing: routes.processors.keys().map(share_computing).collect(),
+            node_costs: routes.nodes.keys().map(bare_cost).collect(),
+            covered_by: remedy::covered_by(&remedies),
+            remedies,
+            resources: resources(&context, phase, rate),
+            present: under_power(&context, context.rig.machine.power),
+            performance: under_power(&context, PowerPlan::Performance),
+            live,
+            cue,
+            active,
+            forced_by_roll: Ok(Vec::new()),
+            shortest: Shortest::default(),
+            context,
+        };
+        problem.forced_by_roll = problem.forced_by_roll();
+        let hoped = problem.apply(&[], &problem.remedies.keys().collect::<Vec<_>>());
+        problem.shortest = Shortest { latency: hoped.latency, direct: hoped.direct };
+        problem
+    }
+
+    /// The state after `chosen`, and after the good sides (only) of `hoped`. The same memory is freed once, however
+    /// many remedies would free it.
+    #[must_use]
+    pub fn apply(&self, chosen: &[RemedyId], hoped: &[RemedyId]) -> Applied {
+        let routes = self.context.session.routes();
+        let mut state = Applied {
+            factor: self.costs.iter().map(|_| 1.0).collect(),
+            latency: self.latency.iter().map(|l| l.typical()).collect(),
+            nodes_off: Vec::new(),
+            touched: Vec::new(),
+            shared: Vec::new(),
+            all_work: 1.0,
+            timeline: 1.0,
+            channels: 0,
+            memory: Gigabytes::new(0.0),
+            quit: Vec::new(),
+            full_power: false,
+            direct: Vec::new(),
+        };
+        let given = |by: &RemedyId| chosen.contains(by);
+        let counts = |r: &&RemedyId| !self.covered_by[**r].iter().any(given);
+        let hopes = |r: &&RemedyId| !self.covered_by[**r].iter().any(|by| given(by) || hoped.contains(by));
+        let both = chosen.iter().filter(counts).map(|&r| (r, Taken::Whole));
+        let both = both.chain(hoped.iter().filter(hopes).map(|&r| (r, Taken::Hoped)));
+        for (r, taken) in both {
+            for effect in &self.remedies[r].effects {
+                effect.apply(r, taken, routes, &mut state);
+            }
+        }
+        state.touched.sort_unstable();
+        state.touched.dedup();
+        state
+    }
+
+    /// The machine as a set of remedies leaves it.
+    #[must_use]
+    pub fn machine(&self, applied: &Applied) -> &UnderPower {
+        if applied.full_power { &self.performance } else { &self.present }
+    }
+
+    /// Megabytes per second of one channel at this rate and depth.
+    #[must_use]
+    pub fn channel_stream(&self) -> MegabytesPerSecond {
+        channel_stream(&self.context, self.rate)
+    }
+
+    /// Audio kept ahead in memory.
+    #[must_use]
+    pub fn read_ahead(&self) -> Ms {
+        read_ahead(&self.context)
+    }
+
+    /// What cannot ride the cue block (analysers, split chains, hardware inserts, latency over the threshold)
+    /// with the cheapest remedy for each.
+    fn forced_by_roll(&self) -> Result<Vec<RemedyId>, ProcessorId> {
+        let session = self.context.session;
+        let threshold = self.phase.bypass_over_ms.unwrap_or(self.kind.bypass_over_ms);
+        let slow = |frames: Frames| frames.at(self.rate) > threshold;
+        let mut forced = Vec::new();
+        for (p, seat) in session.routes().processors.iter_enumerated() {
+            if !self.cue[seat.node] || !self.active[seat.node] {
+                continue;
+            }
+            let cannot = match session.processor(p).kind {
+                ProcessorKind::Analyser | ProcessorKind::Split | ProcessorKind::Insert => true,
+                ProcessorKind::Effect | ProcessorKind::Instrument => false,
+            };
+            if !(cannot || slow(self.latency[p].typical())) {
+                continue;
+            }
+            // What is quick enough afterwards, and gone where it cannot ride at all.
+            let helps = |r: &RemedyId| {
+                let only = self.apply(&[*r], &[]);
+                let touches = only.latency[p] < self.latency[p].typical() || only.factor[p] < 1.0;
+                touches && !slow(only.latency[p]) && (!cannot || only.factor[p] == 0.0)
+            };
+            match self.on_processor(p).filter(helps).min_by_key(|&r| self.remedies[r].effort) {
+                Some(r) => forced.push(r),
+                None => return Err(p),
+            }
+        }
+        forced.sort_unstable();
+        forced.dedup();
+        Ok(forced)
+    }
+
+    /// Remedies that are done to one processor.
+    fn on_processor(&self, p: ProcessorId) -> impl Iterator<Item = RemedyId> {
+        let mine = move |r: &RemedyId| self.remedies[*r].target == remedy::Target::Processor(p);
+        self.remedies.keys().filter(mine)
+    }
+
+    /// The live chains with these latencies, those who went direct not counted.
+    #[must_use]
+    pub fn chains(&self, latency: impl Fn(ProcessorId) -> Frames, direct: &[PerformerId]) -> Chains {
+        let session = self.context.session;
+        if direct.is_empty() {
+            return compensated(session, &self.live, latency);
+        }
+        let hears = |p: PerformerId| session.performer(p).hears.iter().filter_map(|id| session.node_of(id));
+        let still: Vec<NodeId> = self
+            .needs
+            .iter()
+            .filter(|need| !direct.contains(&need.performer))
+            .flat_map(|need| hears(need.performer))
+            .filter(|n| self.live.contains(n))
+            .collect();
+        compensated(session, &still, latency)
+    }
+
+    /// The live chains without any processor's delay.
+    #[must_use]
+    pub fn bare_chains(&self) -> Chains {
+        compensated(self.context.session, &[], |_| Frames::new(0.0))
+    }
+}
+
+/// The machine under a power plan. A measured speed is that under one plan; another plan changes it as the class does.
+fn under_power(context: &Context<'_>, power: PowerPlan) -> UnderPower {
+    let rig = context.rig;
+    let class_share = |power: PowerPlan| rig.class().under(power).speed.raw();
+    let full = match rig.machine.measured_speed() {
+        Some((measured, under)) => measured.raw() / class_share(under),
+        None => rig.machine.speed().raw(),
+    };
+    UnderPower { wake: WakeSet::of(rig, power), speed: full * class_share(power) }
+}
+
+/// Performers whose direct loop fits their limit on this interface.
+fn direct_fits(context: &Context<'_>, interface: InterfaceId, phase: &Phase, rate: Hz) -> Vec<PerformerId> {
+    // Direct monitoring passes by the driver and its buffer: any will do.
+    let buffer = Offered::plain(Block::new(64));
+    let setting = Setting { interface, driver: DriverId::from(0), rate, buffer };
+    let none = compensated(context.session, &[], |_| Frames::new(0.0));
+    let chains = ChainsRange { high: &none, low: &none };
+    let electric = Electric { inward: vec![], outward: vec![], output_alone: vec![], fit: None };
+    let fits = |p: &PerformerId| {
+        loop_of(context, &setting, phase, *p, &electric, chains, true).excess().raw() <= 0.0
+    };
+    remedy::may_go_direct(context, phase).into_iter().filter(fits).collect()
+}
+
+/// Share of the time during which a processor computes: always, unless it rests while its track is silent; then while
+/// the track sounds, each stretch of a `phrase` prolonged by the tail.
+fn computing(processor: &Processor, sounding: f64, phrase: Seconds) -> f64 {
+    if processor.rests { (sounding * (1.0 + processor.tail_s / phrase.raw())).min(1.0) } else { 1.0 }
+}
+
+fn channel_stream(context: &Context<'_>, rate: Hz) -> MegabytesPerSecond {
+    MegabytesPerSecond::new(f64::from(rate.get()) * f64::from(context.session.deliver.depth) / 8.0 / 1e6)
+}
+
+fn read_ahead(context: &Context<'_>) -> Ms {
+    context.session.engine.read_ahead_ms.unwrap_or(context.tables.assume.read_ahead_ms)
+}
+
+/// Disk streams and memory that a phase needs as the session stands.
+#[must_use]
+pub fn resources(context: &Context<'_>, phase: &Phase, rate: Hz) -> Resources {
+    let session = context.session;
+    let streaming =
+        session.tracks.iter().filter(|t| !t.disabled && !t.unused && t.source != Source::Instrument);
+    let streams = channel_stream(context, rate) * streaming.map(|t| f64::from(t.channels)).sum::<f64>();
+    let tracks: Gigabytes = session.tracks.iter().filter(|t| !t.disabled).map(|t| t.memory_gb).sum();
+    let programs = context.rig.programs.iter().filter(|p| p.runs_in(phase.id()));
+    let others: Gigabytes = programs.map(|p| p.memory_gb).sum();
+    let ahead = Gigabytes::new(streams.raw() * read_ahead(context).raw() / 1e6);
+    Resources { streams, memory: session.engine.memory_gb + tracks + others + ahead }
+}

@@ -1,0 +1,354 @@
+//! A trial: one setting that somebody names, looked at as the plan would, beside what the plan chose. A [`Request`] comes
+//! in, with as little or as much as was named; a [`Trial`] goes out with verdict, whether it is the planned one, and why
+//! not; or why it cannot be tried.
+
+use super::remedy::arranged_effort;
+use super::{
+    Arrangement, Buys, Choice, Evaluation, PhaseProblem, Plan, Remedy, Report, TradePoint, WhyNot, buys,
+    default_workers, report, trade, why_not,
+};
+use crate::ids::{DriverId, InterfaceId, PerformerId, PhaseId, ProcessorId, RemedyId};
+use crate::loops::{Context, Setting};
+use crate::rig::{Offered, nearest};
+use crate::tables::RemedyKind;
+use crate::units::{Block, Hz};
+
+/// What is to be tried; what is left out is as planned.
+#[derive(Debug, Clone, Default)]
+pub struct Request {
+    /// Driver, by its id.
+    pub driver: Option<String>,
+    /// Sample rate.
+    pub rate: Option<Hz>,
+    /// Buffer: frames, count × size, or the name of a speed.
+    pub buffer: Option<String>,
+    /// Roll block.
+    pub roll: Option<Block>,
+    /// Cores that work for the session.
+    pub workers: Option<u32>,
+    /// Remedies, by their ids.
+    pub remedies: Vec<String>,
+    /// Whose loop to look at leg by leg.
+    pub performer: Option<PerformerId>,
+}
+
+/// Why something cannot be tried.
+#[derive(Debug, Clone, PartialEq)]
+pub enum TrialRefusal {
+    /// The interface has no driver of this name.
+    NoSuchDriver {
+        /// What was asked for.
+        asked: String,
+        /// What there is.
+        known: Vec<String>,
+    },
+    /// The driver does not offer this rate.
+    RateNotOffered {
+        /// Its id.
+        driver: String,
+        /// What was asked for.
+        rate: Hz,
+        /// What it offers.
+        offered: Vec<Hz>,
+    },
+    /// The driver does not offer this buffer.
+    BufferNotOffered {
+        /// Its id.
+        driver: String,
+        /// What was asked for.
+        asked: String,
+        /// At this rate.
+        rate: Hz,
+        /// What it offers.
+        offered: Vec<String>,
+    },
+    /// No buffer was named, and the plan has none here.
+    NoBuffer {
+        /// What the driver offers.
+        offered: Vec<String>,
+    },
+    /// No workers at all.
+    NoWorkers {
+        /// There are so many cores.
+        cores: u32,
+    },
+    /// More workers than cores.
+    TooManyWorkers {
+        /// What was asked for.
+        asked: u32,
+        /// There are so many cores.
+        cores: u32,
+    },
+    /// The software does not render ahead.
+    CannotRenderAhead,
+    /// A roll block has to be larger than the device's block.
+    RollTooSmall {
+        /// The device's block.
+        device: Block,
+        /// Sizes that the software offers.
+        offered: Vec<Block>,
+    },
+    /// This processor can neither ride the cue block nor be bypassed.
+    CannotRide(ProcessorId),
+    /// This remedy is part of the setting, and is named as such.
+    PartOfSetting {
+        /// Its id.
+        id: String,
+        /// What it sets.
+        kind: RemedyKind,
+        /// The second half of its id.
+        target: String,
+    },
+    /// No such remedy applies.
+    NoSuchRemedy {
+        /// What was asked for.
+        asked: String,
+        /// The nearest that applies.
+        near: Option<String>,
+        /// All that apply.
+        known: Vec<String>,
+    },
+    /// The performer is not in this phase.
+    NotInPhase {
+        /// Who.
+        performer: PerformerId,
+        /// Who is.
+        there: Vec<PerformerId>,
+    },
+}
+
+/// What a trial found.
+#[derive(Debug, Clone)]
+pub struct Trial<'p> {
+    /// The interface.
+    pub interface: InterfaceId,
+    /// The phase.
+    pub phase: PhaseId,
+    /// The arrangement.
+    pub arrangement: Arrangement,
+    /// Effort of arrangement and remedies.
+    pub effort: u32,
+    /// Everything about it.
+    pub report: Report,
+    /// What each remedy buys.
+    pub buys: Vec<Buys>,
+    /// Every buffer of the driver with these remedies.
+    pub trade: Vec<TradePoint>,
+    /// Remedies that apply and were not asked for.
+    pub available: Vec<Remedy>,
+    /// What the plan chose here; nothing where the session does not mean this phase for this interface.
+    pub planned: Option<&'p Choice>,
+    /// Why the plan chose otherwise; nothing when it chose this.
+    pub why_not: Option<WhyNot>,
+    /// Which of the report's loops to show leg by leg.
+    pub shown: usize,
+}
+
+impl Trial<'_> {
+    /// Every limit and the target are met.
+    #[must_use]
+    pub fn is_yes(&self) -> bool {
+        self.report.is_met()
+    }
+
+    /// The plan chose this very arrangement with these remedies.
+    #[must_use]
+    pub fn is_planned(&self) -> bool {
+        self.planned.is_some() && self.why_not.is_none()
+    }
+}
+
+/// Tries a setting in `phase` on `interface`, beside `plan`.
+///
+/// # Errors
+/// [`TrialRefusal`] when there is no such setting.
+pub fn attempt_trial<'p>(
+    context: Context<'_>,
+    plan: &'p Plan,
+    (interface, phase): (InterfaceId, PhaseId),
+    request: &Request,
+) -> Result<Trial<'p>, TrialRefusal> {
+    let planned = plan.choice(interface, phase);
+    let setting = setting(&context, plan.rate, interface, planned, request)?;
+    let problem = PhaseProblem::new(context, interface, phase, setting.rate);
+    let mut remedies = remedies(&problem, &request.remedies)?;
+    if let Some(roll) = request.roll {
+        for forced in forced_by(&problem, &setting, roll)? {
+            // What another one does as well is not needed beside it.
+            let covered =
+                |r: &RemedyId| *r == forced || problem.remedies[*r].includes(&problem.remedies[forced]);
+            if !remedies.iter().any(covered) {
+                remedies.push(forced);
+            }
+        }
+    }
+    let workers = workers(&context, request)?;
+    let arrangement = Arrangement { setting, roll: request.roll, workers };
+    try_arrangement(&problem, arrangement, &remedies, planned, request.performer)
+}
+
+/// Tries an arrangement with remedies; refused when `performer` is not in the phase.
+fn try_arrangement<'p>(
+    problem: &PhaseProblem<'_>,
+    arrangement: Arrangement,
+    remedies: &[RemedyId],
+    planned: Option<&'p Choice>,
+    performer: Option<PerformerId>,
+) -> Result<Trial<'p>, TrialRefusal> {
+    let evaluation = Evaluation::new(problem, arrangement.clone());
+    let report = report(&evaluation, remedies);
+    let effort = arranged_effort(&problem.context, &arrangement)
+        + remedies.iter().map(|&r| problem.remedies[r].effort).sum::<u32>();
+    let same = |c: &Choice| {
+        let ids = |r: &Report| {
+            let mut ids: Vec<String> = r.remedies.iter().map(|r| r.id.clone()).collect();
+            ids.sort();
+            ids
+        };
+        c.arrangement == arrangement && ids(&c.report) == ids(&report)
+    };
+    let shown = match performer {
+        None => 0,
+        Some(who) => report.loops.iter().position(|l| l.performer == Some(who)).ok_or_else(|| {
+            let there = report.loops.iter().filter_map(|l| l.performer).collect();
+            TrialRefusal::NotInPhase { performer: who, there }
+        })?,
+    };
+    Ok(Trial {
+        interface: problem.interface,
+        phase: problem.phase_id,
+        effort,
+        buys: buys(&evaluation, remedies),
+        trade: trade(problem, &arrangement, remedies),
+        available: problem
+            .remedies
+            .iter_enumerated()
+            .filter(|(id, _)| !remedies.contains(id))
+            .map(|(_, r)| r.clone())
+            .collect(),
+        planned,
+        why_not: planned.filter(|c| !same(c)).map(|c| why_not(c, &report, effort)),
+        shown,
+        report,
+        arrangement,
+    })
+}
+
+/// The report of an arrangement without any remedy.
+#[must_use]
+pub fn report_of(problem: &PhaseProblem<'_>, arrangement: Arrangement) -> Report {
+    report(&Evaluation::new(problem, arrangement), &[])
+}
+
+/// The largest buffer of the same driver, smaller than this one, at which nobody is late without any remedy; and what is
+/// then.
+#[must_use]
+pub fn would_fit_at(problem: &PhaseProblem<'_>, arrangement: &Arrangement) -> Option<(Offered, Report)> {
+    let setting = &arrangement.setting;
+    let mut smaller = problem.context.driver(setting).buffers.offered(setting.rate);
+    smaller.retain(|o| o.block < setting.buffer.block);
+    smaller.sort_by_key(|o| std::cmp::Reverse(o.block));
+    smaller.into_iter().find_map(|buffer| {
+        let there = Setting { buffer: buffer.clone(), ..setting.clone() };
+        let report = report_of(problem, Arrangement { setting: there, ..arrangement.clone() });
+        report.worst_over().is_none().then_some((buffer, report))
+    })
+}
+
+fn setting(
+    context: &Context<'_>,
+    planned_rate: Hz,
+    interface: InterfaceId,
+    planned: Option<&Choice>,
+    request: &Request,
+) -> Result<Setting, TrialRefusal> {
+    let drivers = &context.rig.interface(interface).drivers;
+    let planned = planned.map(|c| &c.arrangement.setting);
+    let driver = match &request.driver {
+        None => planned.map_or(DriverId::from(0), |p| p.driver),
+        Some(asked) => {
+            let found = drivers
+                .iter()
+                .position(|d| d.id() == asked || crate::rig::plain(d.id()) == crate::rig::plain(asked));
+            found.map(DriverId::from).ok_or_else(|| TrialRefusal::NoSuchDriver {
+                asked: asked.clone(),
+                known: drivers.iter().map(|d| d.id().to_string()).collect(),
+            })?
+        }
+    };
+    let offers = context.rig.driver(interface, driver);
+    let rate = request.rate.unwrap_or(planned_rate);
+    if !offers.rates_hz.contains(&rate) {
+        let offered = offers.rates_hz.clone();
+        return Err(TrialRefusal::RateNotOffered { driver: offers.id().into(), rate, offered });
+    }
+    let offered = || offers.buffers.offered(rate).iter().map(Offered::label).collect();
+    let buffer = match &request.buffer {
+        Some(asked) => offers.buffers.find(rate, asked).ok_or_else(|| TrialRefusal::BufferNotOffered {
+            driver: offers.id().into(),
+            asked: asked.clone(),
+            rate,
+            offered: offered(),
+        })?,
+        None => match planned.filter(|p| p.driver == driver && p.rate == rate) {
+            Some(p) => p.buffer.clone(),
+            None => return Err(TrialRefusal::NoBuffer { offered: offered() }),
+        },
+    };
+    Ok(Setting { interface, driver, rate, buffer })
+}
+
+fn workers(context: &Context<'_>, request: &Request) -> Result<u32, TrialRefusal> {
+    let cores = context.rig.machine.cores;
+    match request.workers {
+        Some(0) => Err(TrialRefusal::NoWorkers { cores }),
+        Some(asked) if asked > cores => Err(TrialRefusal::TooManyWorkers { asked, cores }),
+        Some(n) => Ok(n),
+        None => Ok(default_workers(context.session, cores)),
+    }
+}
+
+/// What a roll block demands.
+fn forced_by(
+    problem: &PhaseProblem<'_>,
+    setting: &Setting,
+    roll: Block,
+) -> Result<Vec<RemedyId>, TrialRefusal> {
+    let engine = &problem.context.session.engine;
+    if !engine.renders_ahead {
+        return Err(TrialRefusal::CannotRenderAhead);
+    }
+    let device = setting.buffer.block;
+    if roll <= device {
+        let offered = engine.roll_frames.iter().copied().filter(|b| *b > device).collect();
+        return Err(TrialRefusal::RollTooSmall { device, offered });
+    }
+    problem.forced_by_roll.clone().map_err(TrialRefusal::CannotRide)
+}
+
+fn remedies(problem: &PhaseProblem<'_>, asked: &[String]) -> Result<Vec<RemedyId>, TrialRefusal> {
+    let mut chosen = Vec::new();
+    for id in asked {
+        let found = problem.remedies.iter_enumerated().find(|(_, r)| &r.id == id).map(|(at, _)| at);
+        let Some(at) = found else { return Err(no_such_remedy(problem, id)) };
+        if !chosen.contains(&at) {
+            chosen.push(at);
+        }
+    }
+    Ok(chosen)
+}
+
+fn no_such_remedy(problem: &PhaseProblem<'_>, id: &str) -> TrialRefusal {
+    let (kind, target) = id.split_once(':').unwrap_or((id, ""));
+    let arranged =
+        [RemedyKind::Roll, RemedyKind::ReserveCore, RemedyKind::ReleaseCore, RemedyKind::DeviceBlocks];
+    if let Some(kind) = arranged.into_iter().find(|k| k.as_str() == kind) {
+        return TrialRefusal::PartOfSetting { id: id.into(), kind, target: target.into() };
+    }
+    let known: Vec<&str> = problem.remedies.iter().map(|r| r.id.as_str()).collect();
+    TrialRefusal::NoSuchRemedy {
+        asked: id.into(),
+        near: nearest(id, &known).map(String::from),
+        known: known.into_iter().map(String::from).collect(),
+    }
+}

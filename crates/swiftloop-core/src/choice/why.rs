@@ -1,0 +1,340 @@
+//! Why the plan is as it is: what each remedy buys, what holds a phase back that cannot be done, why other settings lost,
+//! what would be without rendering ahead. Reasons with figures; nothing is decided here, and no words are chosen.
+
+use super::sequence::{Objection, Objections};
+use super::solve::{Candidate, Outcome};
+use super::{Arrangement, Choice, Evaluation, PhaseProblem, Report};
+use crate::ids::{NodeId, PerformerId, ProcessorId, RemedyId};
+use crate::load::{BoundBy, WorkShare};
+use crate::loops::{LegKind, LoopKind};
+use crate::rig::Offered;
+use crate::risk::DropoutVerdict;
+use crate::units::{Frames, Micros, Ms, PerHour};
+use std::cmp::Ordering;
+
+/// What one remedy of a set buys: what would be without it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Buys {
+    /// By how much the chain that is tightest under its limit would be longer.
+    pub delay: Ms,
+    /// Dropouts there would be.
+    pub dropouts_without: PerHour,
+}
+
+/// What each remedy of `chosen` buys beside the others.
+#[must_use]
+pub fn buys(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Vec<Buys> {
+    let problem = evaluation.problem;
+    let judge = |set: &[RemedyId]| {
+        let applied = problem.apply(set, &[]);
+        let chains = problem.chains(|p| applied.latency[p], &applied.direct);
+        let through_software = |(need, allowed): (&super::phase_problem::Need, &Frames)| {
+            (!applied.direct.contains(&need.performer)).then(|| (chains.at(need.cue) - *allowed).raw())
+        };
+        let room = problem.needs.iter().zip(&evaluation.allowed).filter_map(through_software);
+        (room.fold(f64::NEG_INFINITY, f64::max), evaluation.dropouts(&applied))
+    };
+    let (slowest, _) = judge(chosen);
+    let each = |&r: &RemedyId| {
+        let without: Vec<RemedyId> = chosen.iter().copied().filter(|&x| x != r).collect();
+        let (slower, dropouts_without) = judge(&without);
+        let both = slower.is_finite() && slowest.is_finite();
+        let frames = if both { (slower - slowest).max(0.0) } else { 0.0 };
+        Buys { delay: Frames::new(frames).at(problem.rate), dropouts_without }
+    };
+    chosen.iter().map(each).collect()
+}
+
+/// A setting that was weighed and lost.
+#[derive(Debug, Clone)]
+pub struct Alternative {
+    /// The arrangement.
+    pub arrangement: Arrangement,
+    /// Why.
+    pub why: WhyNot,
+}
+
+/// Why a setting is not the plan's.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum WhyNot {
+    /// A performer is over the limit here, as it was tried.
+    Late {
+        /// Who.
+        performer: Option<PerformerId>,
+        /// By how much.
+        over: Ms,
+    },
+    /// It breaks more often than is allowed, as it was tried.
+    Breaks {
+        /// How often.
+        dropouts: PerHour,
+        /// What is allowed.
+        allowed: PerHour,
+    },
+    /// A performer stays over the limit with every remedy there is.
+    AlwaysLate {
+        /// Who.
+        performer: Option<PerformerId>,
+        /// By how much.
+        over: Ms,
+    },
+    /// It breaks more often than is allowed with every remedy there is.
+    AlwaysBreaks {
+        /// How often.
+        dropouts: PerHour,
+    },
+    /// It takes more effort.
+    MoreEffort {
+        /// At least this much.
+        effort: u32,
+        /// Instead of this much.
+        planned: u32,
+    },
+    /// Rendering ahead is not possible: this processor can neither ride the cue block nor be bypassed.
+    CannotRoll(ProcessorId),
+    /// It meets everything, but more of it cannot be told yet.
+    LessSure,
+    /// It meets everything, with more delay.
+    MoreDelay(Ms),
+    /// It meets everything, with less headroom.
+    LessHeadroom {
+        /// Worst block here, as a share of its time.
+        here: f64,
+        /// Worst block of the plan.
+        planned: f64,
+    },
+    /// It meets everything; the plan has fewer changes between phases.
+    MoreChanges,
+    /// The plan found nothing that meets everything; this does.
+    PlanMissed,
+}
+
+/// What holds back a phase that cannot be done.
+#[derive(Debug, Clone, PartialEq)]
+pub enum HeldBackBy {
+    /// A performer's limit.
+    Limit {
+        /// Who.
+        performer: Option<PerformerId>,
+        /// Kind of loop.
+        kind: LoopKind,
+        /// The loop, typically.
+        delay: Ms,
+        /// The limit.
+        limit: Ms,
+        /// The longest leg.
+        longest: Option<(LegKind, Ms)>,
+    },
+    /// Memory that runs out.
+    Memory(Overrun),
+    /// A disk that does not keep up.
+    Disk(Overrun),
+    /// Late wake-ups, even without any work.
+    WakeUps(Overrun),
+    /// The work of a block.
+    Work {
+        /// What keeps it long.
+        bound_by: BoundBy,
+        /// The longest chain.
+        chain: Vec<NodeId>,
+        /// How often it breaks.
+        overrun: Overrun,
+    },
+}
+
+/// Dropouts against what is allowed.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Overrun {
+    /// From this cause.
+    pub caused: PerHour,
+    /// All together.
+    pub all: PerHour,
+    /// What is allowed.
+    pub allowed: PerHour,
+}
+
+/// What would be without rendering ahead, where the plan renders ahead.
+#[derive(Debug, Clone, PartialEq)]
+pub enum WithoutRoll {
+    /// It could be done, with at least this effort.
+    Effort(u32),
+    /// No buffer meets the limits.
+    Late {
+        /// The nearest buffer.
+        buffer: Offered,
+        /// How far over.
+        over: Ms,
+    },
+    /// Every buffer breaks too often.
+    Breaks {
+        /// The nearest buffer.
+        buffer: Offered,
+        /// How often.
+        dropouts: PerHour,
+    },
+}
+
+/// Why the plan chose `choice` and not what `tried` reports with this effort.
+#[must_use]
+pub fn why_not(choice: &Choice, tried: &Report, effort: u32) -> WhyNot {
+    let planned = &choice.report;
+    if let Some(l) = tried.worst_over() {
+        return WhyNot::Late { performer: l.performer, over: l.excess() };
+    }
+    if tried.verdict() == DropoutVerdict::Breaks {
+        return WhyNot::Breaks { dropouts: tried.dropouts.typical, allowed: tried.target };
+    }
+    if choice.missed.is_some() {
+        return WhyNot::PlanMissed;
+    }
+    if effort > choice.effort {
+        return WhyNot::MoreEffort { effort, planned: choice.effort };
+    }
+    if tried.open_questions() > planned.open_questions() {
+        return WhyNot::LessSure;
+    }
+    let more = tried.slowest() - planned.slowest();
+    if more > Ms::new(0.005) {
+        return WhyNot::MoreDelay(more);
+    }
+    let (here, planned) = (tried.cue.worst_ratio(), planned.cue.worst_ratio());
+    if planned < here { WhyNot::LessHeadroom { here, planned } } else { WhyNot::MoreChanges }
+}
+
+/// What holds back the nearest miss. A cause is named only if without it the target would be met, or nearly.
+pub(super) fn held_back_by(
+    evaluation: &Evaluation<'_, '_>,
+    chosen: &[RemedyId],
+    report: &Report,
+) -> HeldBackBy {
+    if let Some(worst) = report.worst_over() {
+        return HeldBackBy::Limit {
+            performer: worst.performer,
+            kind: worst.kind,
+            delay: worst.total.typical(),
+            limit: worst.limit.as_ref().map_or(Ms::new(0.0), |l| l.at),
+            longest: worst.longest_leg().map(|leg| (leg.kind, leg.span.typical())),
+        };
+    }
+    let allowed = report.target;
+    let all = report.dropouts.typical;
+    let overrun = |caused| Overrun { caused, all, allowed };
+    let (memory, disk) = (report.from_memory.typical, report.from_disk.typical);
+    let rest = (all - memory - disk).max(allowed);
+    if memory > rest {
+        return HeldBackBy::Memory(overrun(memory));
+    }
+    if disk > rest {
+        return HeldBackBy::Disk(overrun(disk));
+    }
+    let without_work = wake_ups_alone(evaluation, chosen);
+    if without_work > allowed {
+        return HeldBackBy::WakeUps(overrun(without_work));
+    }
+    let busiest = report.busiest();
+    HeldBackBy::Work {
+        bound_by: busiest.bound_by,
+        chain: busiest.critical_chain.clone(),
+        overrun: overrun(all - memory - disk),
+    }
+}
+
+/// Dropouts there would be without any work at all: those of late wake-ups.
+#[must_use]
+pub fn wake_ups_alone(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> PerHour {
+    let applied = evaluation.problem.apply(chosen, &[]);
+    evaluation.cue_risk(&applied).typical(&[WorkShare { share: 1.0, work: Micros::new(0.0) }])
+}
+
+/// One phase with every candidate and what speaks against each, switches not counted.
+pub(super) struct Weighed<'a> {
+    pub(super) problem: PhaseProblem<'a>,
+    pub(super) candidates: Vec<Candidate>,
+    pub(super) objections: Vec<Objections>,
+}
+
+/// The best that the chosen driver can do without rendering ahead.
+pub(super) fn without_roll(weighed: &Weighed<'_>, chosen: usize) -> Option<WithoutRoll> {
+    let driver = weighed.candidates[chosen].arrangement.setting.driver;
+    let plain = weighed
+        .candidates
+        .iter()
+        .filter(|c| c.arrangement.roll.is_none() && c.arrangement.setting.driver == driver);
+    let efforts = plain.clone().filter_map(|c| match c.outcome {
+        Outcome::Meets { effort, .. } => Some(effort),
+        Outcome::Dearer(least) => Some(least),
+        Outcome::Fails { .. } | Outcome::Late { .. } | Outcome::NoRoll(_) => None,
+    });
+    if let Some(least) = efforts.min() {
+        return Some(WithoutRoll::Effort(least));
+    }
+    // Of the settings that meet the limits, the one that breaks least; or else the one that misses them by least.
+    let misses = plain.filter_map(|c| match c.outcome {
+        Outcome::Late { over, .. } => Some((over, PerHour::new(0.0), &c.arrangement.setting.buffer)),
+        Outcome::Fails { over, dropouts, .. } => Some((over, dropouts, &c.arrangement.setting.buffer)),
+        Outcome::Meets { .. } | Outcome::Dearer(_) | Outcome::NoRoll(_) => None,
+    });
+    let order = |a: &(Ms, PerHour, &Offered), b: &(Ms, PerHour, &Offered)| {
+        a.0.raw().total_cmp(&b.0.raw()).then(a.1.raw().total_cmp(&b.1.raw()))
+    };
+    let (over, dropouts, buffer) = misses.min_by(order)?;
+    let buffer = buffer.clone();
+    Some(if over.raw() > 0.0 {
+        WithoutRoll::Late { buffer, over }
+    } else {
+        WithoutRoll::Breaks { buffer, dropouts }
+    })
+}
+
+/// Every other setting with the reason why it lost, those that lose by the least first.
+pub(super) fn alternatives(weighed: &Weighed<'_>, chosen: usize) -> Vec<Alternative> {
+    let own = &weighed.candidates[chosen].arrangement;
+    let rank = |c: &Candidate, objections: &Objections| match c.outcome {
+        Outcome::Dearer(least) => Objections { effort: f64::from(least), ..Objections::default() },
+        Outcome::Meets { .. } | Outcome::Fails { .. } | Outcome::Late { .. } | Outcome::NoRoll(_) => {
+            *objections
+        }
+    };
+    let mut others: Vec<(Objections, &Candidate)> = weighed
+        .candidates
+        .iter()
+        .zip(&weighed.objections)
+        .filter(|(c, _)| c.arrangement.setting != own.setting && !matches!(c.outcome, Outcome::NoRoll(_)))
+        .map(|(c, o)| (rank(c, o), c))
+        .collect();
+    others.sort_by(|a, b| a.0.compare(&b.0));
+    let mut answer: Vec<Alternative> = Vec::new();
+    for (objections, candidate) in others {
+        if answer.iter().any(|a| a.arrangement.setting == candidate.arrangement.setting) {
+            continue;
+        }
+        let why = why_lost(weighed, chosen, candidate, &objections);
+        answer.push(Alternative { arrangement: candidate.arrangement.clone(), why });
+    }
+    answer
+}
+
+fn why_lost(weighed: &Weighed<'_>, chosen: usize, lost: &Candidate, objections: &Objections) -> WhyNot {
+    let own = &weighed.objections[chosen];
+    let planned = own.effort as u32;
+    match &lost.outcome {
+        Outcome::Late { over, performer } => WhyNot::AlwaysLate { performer: *performer, over: *over },
+        Outcome::Fails { over, performer, .. } if over.raw() > 0.0 => {
+            WhyNot::AlwaysLate { performer: *performer, over: *over }
+        }
+        Outcome::Fails { dropouts, .. } => WhyNot::AlwaysBreaks { dropouts: *dropouts },
+        Outcome::Dearer(least) => WhyNot::MoreEffort { effort: *least, planned },
+        Outcome::NoRoll(processor) => WhyNot::CannotRoll(*processor),
+        Outcome::Meets { effort, .. } => match objections.first_difference(own) {
+            Some((Objection::Effort, Ordering::Greater)) => WhyNot::MoreEffort { effort: *effort, planned },
+            Some((Objection::Open, Ordering::Greater)) => WhyNot::LessSure,
+            Some((Objection::Last, Ordering::Greater)) if weighed.problem.kind.least_delay => {
+                WhyNot::MoreDelay(Ms::new(objections.last - own.last))
+            }
+            Some((Objection::Last, Ordering::Greater)) => {
+                WhyNot::LessHeadroom { here: objections.last, planned: own.last }
+            }
+            Some(_) | None => WhyNot::MoreChanges,
+        },
+    }
+}

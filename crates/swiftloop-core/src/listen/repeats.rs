@@ -1,0 +1,147 @@
+//! Stretches played twice: samples of a channel come in, repeats go out. The one idea: noise makes every sixteen
+//! frames of a recording unique, so sixteen that come again to the bit were copied. Places to compare are picked by
+//! the samples themselves (those whose fingerprint is small), so that a copy picks the same ones.
+
+use super::{CrackleKind, Mark};
+
+/// Shortest copy that is found for certain.
+pub const SHORTEST: usize = 16;
+/// Frames that make a fingerprint.
+const PRINT: usize = 4;
+/// A place is kept when its fingerprint is below this: 30 % of them. The thirteen fingerprints of the shortest copy are
+/// all passed over once in a hundred times, those of one of twice the length once in thirty thousand.
+const KEPT: u32 = (u32::MAX as f64 * 0.30) as u32;
+/// Frames whose fingerprints are made in one go.
+const GO: usize = 1024;
+/// Farthest that a copy may lie behind its original, in frames.
+pub const FARTHEST: usize = 8192;
+/// Slots of the memory for places, as a power of two.
+const SLOTS_LOG2: u32 = 13;
+/// From this length on no sound rounds alike by chance.
+const LONG: usize = 64;
+/// The frames beside a copy have to differ from those beside its original by this much of the level there.
+const DIFFERENT: f32 = 0.02;
+
+/// Finds them.
+#[must_use]
+pub fn repeats(samples: &[f32], step: f32) -> Vec<Mark> {
+    let mut found: Vec<Mark> = Vec::new();
+    // Where each fingerprint was seen last, beside the fingerprint: most others end at that.
+    let mut memory = vec![(u32::MAX, 0u32); 1 << SLOTS_LOG2];
+    let mut done = 0;
+    places(samples, |at, print| {
+        let slot = &mut memory[(print.wrapping_mul(0x27d4_eb2f) >> (32 - SLOTS_LOG2)) as usize];
+        let (seen, before) = std::mem::replace(slot, (print, at as u32));
+        let before = before as usize;
+        if seen != print || at < done || at - before > FARTHEST {
+            return;
+        }
+        if samples[at..at + PRINT] != samples[before..before + PRINT] {
+            return;
+        }
+        if let Some(mark) = judge(samples, at, at - before, step) {
+            done = mark.start + mark.length;
+            found.push(mark);
+        }
+    });
+    found
+}
+
+/// Calls `each` for every place whose fingerprint is kept.
+fn places(samples: &[f32], mut each: impl FnMut(usize, u32)) {
+    let count = samples.len().saturating_sub(PRINT - 1);
+    let (mut marks, mut kept) = ([0u32; GO], [0u8; GO]);
+    for from in (0..count).step_by(GO) {
+        let here = &samples[from..(from + GO + PRINT - 1).min(samples.len())];
+        let whole = here.len() + 1 - PRINT;
+        prints(here, &mut marks[..whole], &mut kept[..whole]);
+        kept[whole..].fill(0);
+        // Which are kept cannot be foretold, so no branch asks each: they are the ones of a mask.
+        for (word, kept) in kept.as_chunks::<64>().0.iter().enumerate() {
+            let mut mask = ones(kept);
+            while mask != 0 {
+                let i = 64 * word + mask.trailing_zeros() as usize;
+                mask &= mask - 1;
+                each(from + i, marks[i]);
+            }
+        }
+    }
+}
+
+/// Sixty-four bytes that are one or zero as bits, the first the lowest.
+fn ones(bytes: &[u8; 64]) -> u64 {
+    // The product puts the lowest bit of byte i into bit 56 + i.
+    let eight = |b: &[u8; 8]| u64::from_le_bytes(*b).wrapping_mul(0x0102_0408_1020_4080) >> 56;
+    bytes.as_chunks::<8>().0.iter().rev().fold(0, |all, b| all << 8 | eight(b))
+}
+
+/// A number for every four frames in a row, the largest there is when they do not move; and which are kept (1 or 0).
+#[multiversion::multiversion(targets("x86_64+avx2"))]
+fn prints(samples: &[f32], into: &mut [u32], kept: &mut [u8]) {
+    for (i, print) in into.iter_mut().enumerate() {
+        let four = &samples[i..i + PRINT];
+        let [a, b, c, d] = [four[0].to_bits(), four[1].to_bits(), four[2].to_bits(), four[3].to_bits()];
+        let mix = (a ^ b.rotate_left(11) ^ c.rotate_left(21) ^ d.rotate_left(5)).wrapping_mul(0x9e37_79b1);
+        let mixed = (mix ^ (mix >> 15)).wrapping_mul(0x85eb_ca77);
+        *print = if a == b || c == d { u32::MAX } else { mixed };
+    }
+    for (kept, print) in kept.iter_mut().zip(into.iter()) {
+        *kept = u8::from(*print < KEPT);
+    }
+}
+
+/// The whole copy around `at`, if it is one.
+fn judge(samples: &[f32], at: usize, lag: usize, step: f32) -> Option<Mark> {
+    let same = |n: usize| samples[n] == samples[n - lag];
+    let mut from = at;
+    while from > lag && same(from - 1) && at - from <= FARTHEST {
+        from -= 1;
+    }
+    let mut to = at + PRINT;
+    while to < samples.len() && same(to) && to - from <= FARTHEST {
+        to += 1;
+    }
+    let length = to - from;
+    // A longer match than its distance is a sound that is periodic to the bit, not a copy; two frames may be chance.
+    if length < SHORTEST || length > lag + 2 {
+        return None;
+    }
+    let stretch = &samples[from..to];
+    let least = if length < LONG { 2.5 * step } else { 0.5 * step };
+    let moving = stretch.windows(2).filter(|w| (w[1] - w[0]).abs() >= least).count();
+    if moving * 3 < stretch.len() {
+        return None;
+    }
+    // Beside the copy the two places must not look alike, else it is a steady sound that happens to round alike.
+    let apart = |range: std::ops::Range<usize>| {
+        let count = range.len().max(1) as f32;
+        range
+            .filter(|n| *n >= lag && *n < samples.len())
+            .map(|n| (samples[n] - samples[n - lag]).abs())
+            .sum::<f32>()
+            / count
+    };
+    let level = (stretch.iter().map(|x| x * x).sum::<f32>() / length as f32).sqrt();
+    // What is long cannot be alike by chance.
+    let least = 4.0 * step + if length < LONG { DIFFERENT * level } else { 0.0 };
+    if apart(from.saturating_sub(12)..from) < least || apart(to..(to + 12).min(samples.len())) < least {
+        return None;
+    }
+    let confidence = 1.0 - 0.5f64.powf(length as f64 / 4.0);
+    Some(Mark { start: from, length, kind: CrackleKind::Repeat, shift: None, confidence })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn bytes_become_bits_in_order() {
+        for i in 0..64 {
+            let mut bytes = [0u8; 64];
+            (bytes[i], bytes[63 - i]) = (1, 1);
+            assert_eq!(ones(&bytes), 1 << i | 1 << (63 - i));
+        }
+        assert_eq!(ones(&[1; 64]), u64::MAX);
+    }
+}

@@ -1,0 +1,70 @@
+//! Small rigs and sessions for the laws, written as users write them.
+#![allow(dead_code)]
+
+use swiftloop_core::choice::{Arrangement, PhaseProblem};
+use swiftloop_core::loops::{Context, Setting};
+use swiftloop_core::rig::{Offered, Rig};
+use swiftloop_core::session::Session;
+use swiftloop_core::units::{Block, Hz};
+use swiftloop_files::{rig_from, session_from, tables};
+
+/// A rig whose every delay is declared: one block in, two out, converters of 40 + 30 frames, 8 safety frames each way.
+pub const EXACT_RIG: &str = r#"
+format = "swiftloop.rig/1"
+[machine]
+cores = 4
+memory_gb = 16
+disk_mb_per_s = 400
+disk_free_gb = 100
+power = "performance"
+[[interface]]
+id = "box"
+connection = "pcie"
+transport_in_frames = 0
+transport_out_frames = 0
+safety_in_frames = 8
+safety_out_frames = 8
+converter = [{ rate_hz = 48000, in_frames = 40, out_frames = 30 }]
+direct = "plain"
+direct_frames = 4
+[[interface.driver]]
+model = "jack"
+rates_hz = [48000, 96000]
+blocks_in = 1
+blocks_out = 2
+buffers = { powers = [32, 2048] }
+"#;
+
+pub fn rig(text: &str) -> Rig {
+    rig_from("rig.toml", text, tables()).unwrap_or_else(|e| panic!("{e}: {}\n{text}", e.help()))
+}
+
+pub fn session(text: &str, rig: &Rig) -> Session {
+    session_from("session.toml", text, rig, tables()).unwrap_or_else(|e| panic!("{e}: {}\n{text}", e.help()))
+}
+
+pub fn context<'a>(rig: &'a Rig, session: &'a Session) -> Context<'a> {
+    Context { tables: tables(), rig, session }
+}
+
+pub fn arrangement(problem: &PhaseProblem<'_>, block: u32, roll: Option<u32>, workers: u32) -> Arrangement {
+    let buffer = Offered::plain(Block::new(block));
+    let setting = Setting { interface: problem.interface, driver: 0.into(), rate: problem.rate, buffer };
+    Arrangement { setting, roll: roll.map(Block::new), workers }
+}
+
+pub const HZ: Hz = Hz::new(48_000);
+
+/// One singer, with these processors on the voice and on the main output.
+pub fn singer(voice: &str, main: &str) -> String {
+    format!(
+        r#"
+format = "swiftloop.session/1"
+deliver = {{ rate_hz = 48000 }}
+track = [{{ id = "voice", source = "live", processor = [{voice}] }}]
+main = {{ processor = [{main}] }}
+performer = [{{ id = "ada", plays = "voice", listens = "headphones", hears = ["voice"], mic_m = 0 }}]
+phase = [{{ kind = "tracking", performers = ["ada"] }}]
+"#
+    )
+}

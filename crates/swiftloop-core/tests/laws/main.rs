@@ -1,0 +1,18 @@
+//! The laws of the core: closed forms, properties, exhaustive small cases. One binary, a module for each subject.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod advice;
+mod choice;
+mod climb;
+mod common;
+mod listen;
+mod load;
+mod loops;
+mod plan;
+mod probe;
+mod remedies;
+mod risk;
+mod seams;
+mod sounds;
+mod survey;
+mod units;

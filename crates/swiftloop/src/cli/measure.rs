@@ -1,0 +1,227 @@
+//! Options of the commands that measure: probe, listen, survey, soak.
+
+use super::{Drawing, Shown};
+use clap::{Args, Subcommand, ValueEnum};
+use std::path::PathBuf;
+use swiftloop_core::units::{Block, Hz};
+
+/// `probe`
+#[derive(Subcommand)]
+pub enum Probe {
+    /// Make the test signal to play through the loop
+    Make(ProbeMakeOptions),
+    /// Read what came back: the round trip to a fraction of a frame, drift, lost frames
+    Read(ProbeReadOptions),
+    /// From recordings at several buffers: how many blocks the driver really holds, and what it hides
+    Fit(ProbeFitOptions),
+}
+
+/// `probe make`
+#[derive(Args)]
+pub struct ProbeMakeOptions {
+    /// The file to write
+    #[arg(long, value_name = "FILE", default_value = "probe.wav")]
+    pub out: PathBuf,
+    /// Sample rate in hertz: that of the session
+    #[arg(long, default_value = "48000")]
+    pub rate: Hz,
+    /// Bursts on each channel (8 to 64): more of them see smaller drifts
+    #[arg(long, default_value_t = 8)]
+    pub bursts: usize,
+    /// Output channels, each with a pattern of its own (1 to 32)
+    #[arg(long, default_value_t = 1)]
+    pub channels: usize,
+    /// Peak level in whole decibels below full scale (-63 to -1)
+    #[arg(long, default_value_t = -12, allow_negative_numbers = true)]
+    pub level: i32,
+    /// How samples are stored
+    #[arg(long, value_enum, default_value = "24")]
+    pub depth: DepthOf,
+    /// A tone that never repeats instead, to play and then listen against
+    #[arg(long)]
+    pub tone: bool,
+    /// Length of the tone in seconds
+    #[arg(long, default_value_t = 60, value_parser = clap::value_parser!(u32).range(1..=3600), requires = "tone")]
+    pub seconds: u32,
+    /// Replace an existing file
+    #[arg(long)]
+    pub force: bool,
+}
+
+/// Depths that can be written.
+#[derive(Clone, Copy, ValueEnum)]
+pub enum DepthOf {
+    /// 16-bit integers
+    #[value(name = "16")]
+    Int16,
+    /// 24-bit integers
+    #[value(name = "24")]
+    Int24,
+    /// 32-bit floats
+    #[value(name = "32f")]
+    Float32,
+}
+
+/// `probe read`
+#[derive(Args)]
+pub struct ProbeReadOptions {
+    /// The recording (WAV), begun together with the probe
+    pub recording: PathBuf,
+    /// The probe that was played; only needed when it has more than 8 channels
+    #[arg(long, value_name = "FILE")]
+    pub probe: Option<PathBuf>,
+    /// Frames that the recording software already takes off: tells what is left, and the offset to enter
+    #[arg(long, value_name = "FRAMES", allow_negative_numbers = true, conflicts_with = "onset")]
+    pub reported_frames: Option<f64>,
+    /// No probe: channel 1 hears the act (a finger on a key), channel 2 the sound; tells the delay between
+    #[arg(long, conflicts_with = "probe")]
+    pub onset: bool,
+    /// How much, and for whom.
+    #[command(flatten)]
+    pub shown: Shown,
+}
+
+/// `probe fit`
+#[derive(Args)]
+pub struct ProbeFitOptions {
+    /// BUFFER=FILE: a recording of the probe, or the JSON of probe read, at a buffer in frames or a named speed
+    #[arg(required = true, value_name = "BUFFER=FILE")]
+    pub takes: Vec<String>,
+    /// Write the measured round trips into this rig file; comments and order stay
+    #[arg(long, value_name = "RIG", requires = "interface", requires = "driver")]
+    pub save: Option<PathBuf>,
+    /// Interface of the rig that was measured
+    #[arg(long)]
+    pub interface: Option<String>,
+    /// Driver of the rig that was measured
+    #[arg(long)]
+    pub driver: Option<String>,
+    /// How much, and for whom.
+    #[command(flatten)]
+    pub shown: Shown,
+}
+
+/// `listen`
+#[derive(Args)]
+pub struct ListenOptions {
+    /// The recording (WAV)
+    pub recording: PathBuf,
+    /// What was played: every frame is compared
+    #[arg(long, value_name = "ORIGINAL")]
+    pub against: Option<PathBuf>,
+    /// Where to draw.
+    #[command(flatten)]
+    pub drawing: Drawing,
+    /// How much, and for whom.
+    #[command(flatten)]
+    pub shown: Shown,
+}
+
+/// `survey`
+#[derive(Args)]
+pub struct SurveyOptions {
+    /// Read a copy of another computer's files under this folder instead (see the README for what to copy)
+    #[arg(long, value_name = "DIR")]
+    pub root: Option<PathBuf>,
+    /// Write what was found into this rig file; in an existing one only what is missing is added
+    #[arg(long, value_name = "RIG")]
+    pub save: Option<PathBuf>,
+    /// How much, and for whom.
+    #[command(flatten)]
+    pub shown: Shown,
+}
+
+/// `soak`
+#[derive(Args)]
+pub struct SoakOptions {
+    /// rig.toml; with a session, the work is that of the plan's setting
+    pub rig: Option<PathBuf>,
+    /// session.toml
+    #[arg(requires = "rig")]
+    pub session: Option<PathBuf>,
+    /// Interface (not needed when there is one)
+    #[arg(long, requires = "session")]
+    pub interface: Option<String>,
+    /// Phase (not needed when there is one)
+    #[arg(long, requires = "session")]
+    pub phase: Option<String>,
+    /// Block in frames (as planned; 128 without a session)
+    #[arg(long)]
+    pub buffer: Option<Block>,
+    /// Sample rate in hertz (as planned; 48000 without a session)
+    #[arg(long)]
+    pub rate: Option<Hz>,
+    /// Work of each block in percent of its period, on every worker (50 without a session)
+    #[arg(long, value_name = "PERCENT", conflicts_with = "session", value_parser = clap::value_parser!(u32).range(0..=100))]
+    pub work: Option<u32>,
+    /// Threads that share the work (as planned; 1 without a session)
+    #[arg(long, value_parser = clap::value_parser!(u32).range(1..=256))]
+    pub workers: Option<u32>,
+    /// Blocks the device plays from: with more than 2 lateness is carried over (as the driver has it; 2 without a session)
+    #[arg(long, value_name = "BLOCKS", value_parser = clap::value_parser!(u32).range(2..=16))]
+    pub playback_blocks: Option<u32>,
+    /// How long each block is soaked, in seconds; as long again it is listened to in between, to predict from
+    #[arg(long, default_value_t = 60.0, value_parser = seconds)]
+    pub seconds: f64,
+    /// Climb from the smallest block to the first that holds
+    #[arg(long)]
+    pub ladder: bool,
+    /// Dropouts an hour that you allow (as the phase does; 1 without a session)
+    #[arg(long, value_name = "PER_HOUR", value_parser = allowed, allow_negative_numbers = true)]
+    pub allow: Option<f64>,
+    /// How often each of the two wrong answers may be given
+    #[arg(long, default_value_t = 0.05, value_parser = error_rate)]
+    pub error: f64,
+    /// Hold the processor out of deep idle: shows what saving power costs
+    #[arg(long)]
+    pub awake: bool,
+    /// Be a client of a running audio server instead: real periods, real xruns
+    #[arg(long, value_enum, value_name = "SERVER")]
+    pub through: Option<SoakServer>,
+    /// Put the measured profile into this rig file; comments and order stay, an older profile is kept to compare
+    #[arg(long, value_name = "RIG")]
+    pub save: Option<PathBuf>,
+    /// Tell what changed since the profile in this rig file, and whether it is more than chance
+    #[arg(long, value_name = "RIG")]
+    pub compare: Option<PathBuf>,
+    /// How much, and for whom.
+    #[command(flatten)]
+    pub shown: Shown,
+}
+
+/// `keep-buffer`
+#[derive(Args)]
+pub struct KeepBufferOptions {
+    /// Buffer to put back
+    #[arg(long)]
+    pub frames: u32,
+    /// The server's library
+    #[arg(long)]
+    pub library: PathBuf,
+}
+
+/// Servers that can be soaked through.
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum SoakServer {
+    /// JACK, or PipeWire in its place
+    Jack,
+}
+
+fn number(text: &str, from: f64, to: f64) -> Result<f64, String> {
+    match text.parse::<f64>() {
+        Ok(x) if (from..=to).contains(&x) => Ok(x),
+        _ => Err(format!("expected a number from {from} to {to}")),
+    }
+}
+
+fn seconds(text: &str) -> Result<f64, String> {
+    number(text, 1.0, 86_400.0)
+}
+
+fn allowed(text: &str) -> Result<f64, String> {
+    number(text, 0.001, 1e6)
+}
+
+fn error_rate(text: &str) -> Result<f64, String> {
+    number(text, 0.0001, 0.4)
+}

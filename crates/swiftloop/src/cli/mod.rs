@@ -1,0 +1,242 @@
+//! The command line, defined once; help, manual page and completions all come from here.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+use swiftloop_core::units::{Block, Hz};
+
+mod measure;
+
+pub use measure::{
+    DepthOf, KeepBufferOptions, ListenOptions, Probe, ProbeFitOptions, ProbeMakeOptions, ProbeReadOptions,
+    SoakOptions, SurveyOptions,
+};
+
+/// Which driver, sample rate and buffer for each interface and each phase of a session; how late every
+/// performer hears their own sound, how often it will break, and the smallest change that works.
+#[derive(Parser)]
+#[command(
+    name = "swiftloop",
+    version,
+    max_term_width = 100,
+    after_help = "Exit status: 0 yes or done · 1 the answer is no (over a limit, breaks) · 2 usage or bad input · \
+                  3 this machine cannot do it\n\nStart with:  swiftloop demo"
+)]
+pub struct Cli {
+    /// What to do.
+    #[command(subcommand)]
+    pub command: Command,
+    /// Colours in the output.
+    #[command(flatten)]
+    pub color: colorchoice_clap::Color,
+}
+
+/// The commands.
+#[derive(Subcommand)]
+pub enum Command {
+    /// Give me files to start from (asks on a terminal; with options it asks nothing)
+    New(NewOptions),
+    /// What has this machine got, and what on it hurts audio?
+    Survey(SurveyOptions),
+    /// Which setting for each interface and phase, with which remedies, and why?
+    Plan(PlanOptions),
+    /// What would this setting give? With no files at all: a first answer from the driver table
+    Try(Box<TryOptions>),
+    /// How long is the loop really? Make a test signal, read its recording, fit several
+    #[command(subcommand)]
+    Probe(Probe),
+    /// Is this recording free of crackles, and where did they come from?
+    Listen(ListenOptions),
+    /// Does this machine hold this block? Which is the smallest it holds?
+    Soak(Box<SoakOptions>),
+    /// Show me around, on a sample session
+    Demo(DemoOptions),
+    /// Puts a server's buffer back when a soak is killed; started by soak itself
+    #[command(hide = true)]
+    KeepBuffer(KeepBufferOptions),
+    /// JSON Schema of a file format, for editors
+    Schema {
+        /// Which file.
+        file: SchemaOf,
+    },
+    /// Completions for a shell
+    Completions {
+        /// Which shell.
+        shell: clap_complete::Shell,
+    },
+    /// The manual page, in roff
+    Man,
+}
+
+/// Files with a schema.
+#[derive(Clone, Copy, ValueEnum)]
+pub enum SchemaOf {
+    /// rig.toml
+    Rig,
+    /// session.toml
+    Session,
+}
+
+/// `new`
+#[derive(Args)]
+pub struct NewOptions {
+    /// Folder to write rig.toml and session.toml into
+    #[arg(default_value = ".")]
+    pub dir: PathBuf,
+    /// Replace existing files
+    #[arg(long)]
+    pub force: bool,
+    /// Ask nothing, take what the options say and the usual for the rest
+    #[arg(long, short)]
+    pub yes: bool,
+    /// Driver model of the interface (asio, core-audio, alsa, jack, pipewire, wasapi-exclusive, …)
+    #[arg(long)]
+    pub driver: Option<String>,
+    /// How the interface is connected (pcie, thunderbolt, usb1, usb2, usb3, network, built-in; usb, usb-c)
+    #[arg(long)]
+    pub connection: Option<String>,
+    /// Rate of the finished work, in hertz
+    #[arg(long)]
+    pub rate: Option<Hz>,
+    /// What is played (voice, drums, plucked, wind, bowed, keys, pads)
+    #[arg(long)]
+    pub playing: Option<String>,
+    /// How the performer listens
+    #[arg(long)]
+    pub listening: Option<Listening>,
+    /// Number of tracks beside the performer's own
+    #[arg(long)]
+    pub tracks: Option<u32>,
+}
+
+/// How somebody listens.
+#[derive(Clone, Copy, ValueEnum, PartialEq, Eq)]
+pub enum Listening {
+    /// Closed headphones, through the software
+    Headphones,
+    /// In-ears, through the software
+    InEars,
+    /// Speakers at a distance
+    Speakers,
+    /// The interface's own mixer
+    Direct,
+}
+
+impl Listening {
+    /// The word in session files.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Self::Headphones => "headphones",
+            Self::InEars => "in-ears",
+            Self::Speakers => "speakers",
+            Self::Direct => "direct",
+        }
+    }
+}
+
+/// How an answer is shown.
+#[derive(Args)]
+pub struct Shown {
+    /// Everything, not only what fits one screen
+    #[arg(long)]
+    pub full: bool,
+    /// One JSON object instead of text
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// A drawing beside the answer.
+#[derive(Args)]
+pub struct Drawing {
+    /// Also draw it into this file: the trade of delay against dropouts, or the timeline of a recording
+    #[arg(long, value_name = "FILE")]
+    pub svg: Option<PathBuf>,
+    /// Replace an existing --svg file
+    #[arg(long)]
+    pub force: bool,
+}
+
+/// `plan`
+#[derive(Args)]
+pub struct PlanOptions {
+    /// The rig file
+    pub rig: PathBuf,
+    /// The session file
+    pub session: PathBuf,
+    /// Only these phases
+    #[arg(long)]
+    pub phase: Vec<String>,
+    /// Only these interfaces
+    #[arg(long)]
+    pub interface: Vec<String>,
+    /// How much, and for whom.
+    #[command(flatten)]
+    pub shown: Shown,
+    /// Where to draw.
+    #[command(flatten)]
+    pub drawing: Drawing,
+}
+
+/// `try`
+#[derive(Args)]
+pub struct TryOptions {
+    /// The rig file; leave both files out for a first answer from the driver table
+    #[arg(requires = "session")]
+    pub rig: Option<PathBuf>,
+    /// The session file
+    pub session: Option<PathBuf>,
+    /// Interface of the rig (its only one when left out)
+    #[arg(long)]
+    pub interface: Option<String>,
+    /// Phase of the session (its only one when left out)
+    #[arg(long)]
+    pub phase: Option<String>,
+    /// Driver (as planned when left out)
+    #[arg(long)]
+    pub driver: Option<String>,
+    /// Sample rate in hertz (as planned when left out)
+    #[arg(long)]
+    pub rate: Option<Hz>,
+    /// Buffer in frames, or the name of a speed (as planned when left out)
+    #[arg(long)]
+    pub buffer: Option<String>,
+    /// Render what is recorded ahead, in blocks of so many frames
+    #[arg(long)]
+    pub roll: Option<Block>,
+    /// Cores that work for the session
+    #[arg(long)]
+    pub workers: Option<u32>,
+    /// Apply a remedy by its id, as plan shows it (may be repeated)
+    #[arg(long = "remedy", value_name = "ID")]
+    pub remedies: Vec<String>,
+    /// Show the legs of this performer
+    #[arg(long)]
+    pub performer: Option<String>,
+    /// Without files: what is played
+    #[arg(long, default_value = "voice")]
+    pub playing: String,
+    /// Without files: how the performer listens
+    #[arg(long, value_enum, default_value = "headphones")]
+    pub listening: Listening,
+    /// Without files: how the interface is connected
+    #[arg(long, default_value = "usb2")]
+    pub connection: String,
+    /// How much, and for whom.
+    #[command(flatten)]
+    pub shown: Shown,
+    /// Where to draw.
+    #[command(flatten)]
+    pub drawing: Drawing,
+}
+
+/// `demo`
+#[derive(Args)]
+pub struct DemoOptions {
+    /// Write the sample files here; without it nothing is left behind
+    pub dir: Option<PathBuf>,
+    /// The whole output of every command of the tour
+    #[arg(long, conflicts_with = "dir")]
+    pub full: bool,
+    /// Replace existing files
+    #[arg(long)]
+    pub force: bool,
+}

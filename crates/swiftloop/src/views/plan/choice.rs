@@ -1,0 +1,138 @@
+//! One phase on one interface: the answer, what to do, why not simpler, the trade, why not another, how sure.
+
+use super::super::{Detail, Files, doubt, legs, plan_command, trade, try_command};
+use super::text::effort;
+use crate::page::{Columns, Head, answer, command, heading, para, title, wrapped};
+use crate::words::figures::{decimals, dropout_verdict, dropouts, how_late, in_ms, ms_range, plain};
+use crate::words::settings::{first_name, place, setting};
+use crate::words::warnings::capital;
+use crate::words::{legs as leg_words, reasons, remedies};
+use swiftloop_core::advice::recording_mb_per_minute;
+use swiftloop_core::choice::{Choice, Report};
+use swiftloop_core::loops::{Context, Loop};
+
+/// Other settings whose loss is explained on one screen.
+const OTHERS: usize = 1;
+
+/// Alone on a page, with the next step.
+pub fn alone(context: &Context<'_>, c: &Choice, files: &Files, detail: Detail) -> String {
+    let mut text = show(context, c, detail);
+    text.push_str(&how_sure(c, files));
+    text.push_str(&title("Every leg of it; the trade of delay against dropouts"));
+    text.push_str(&command(&try_command(context, files, c.phase, &c.arrangement, &c.report.remedies)));
+    if !detail.is_full() {
+        let plan = plan_command(context, files, c.interface, c.phase);
+        text.push_str(&command(&format!("{plan} --full")));
+    }
+    text
+}
+
+/// Within a page.
+pub fn show(context: &Context<'_>, c: &Choice, detail: Detail) -> String {
+    let r = &c.report;
+    let mut text =
+        heading(&format!("{}: {}", place(context, c.interface, c.phase), setting(context, &c.arrangement)));
+    if let Some(by) = &c.missed {
+        text.push_str(&answer("It does not work, with every change tried. This comes nearest."));
+        text.push_str(&wrapped("  ", &format!("{}.", capital(&reasons::held_back(context, by)))));
+        text.push_str(&wrapped("  ", &format!("It would take {}.", reasons::would_take(by))));
+    }
+    text.push_str(&lead(context, r));
+    text.push_str(&legs::everybody(context, &r.loops, detail));
+    text.push_str(&todo(context, c));
+    text.push_str(&title("Why"));
+    if let Some(unchanged) = &c.unchanged {
+        let late = unchanged.tightest().map_or(String::new(), |l| format!("{}, ", short_delay(context, l)));
+        let line = format!("Without any change: {late}dropouts {}.", dropouts(unchanged.dropouts));
+        text.push_str(&wrapped("  ", &line));
+    }
+    text.push_str(&wrapped("  ", &reasons::limits(context, r.busiest())));
+    if let Some(without) = &c.without_roll {
+        text.push_str(&wrapped("  ", &format!("{}.", reasons::without_roll(without))));
+    }
+    // Where nothing works, why the others do not either is no answer.
+    let others = match (detail, &c.missed) {
+        (Detail::Full, _) => c.alternatives.len(),
+        (Detail::Screen, Some(_)) => 0,
+        (Detail::Screen, None) => OTHERS,
+    };
+    for other in c.alternatives.iter().take(others) {
+        let with = setting(context, &other.arrangement);
+        text.push_str(&wrapped("  ", &format!("Not {with}: {}.", reasons::why_not(context, &other.why))));
+    }
+    if detail.is_full() {
+        let phase = context.session.phase(c.phase);
+        let recorded = recording_mb_per_minute(context, &c.arrangement.setting, phase);
+        if recorded > 0.0 {
+            let line = format!("Recording takes {} MB a minute.", decimals(recorded, 0));
+            text.push_str(&wrapped("  ", &line));
+        }
+        text.push('\n');
+        text.push_str(&trade::show(&c.trade, &c.arrangement, r.target, "chosen"));
+    }
+    text
+}
+
+/// The answer in two sentences: delay, then dropouts.
+pub fn sentences(context: &Context<'_>, r: &Report) -> Vec<String> {
+    let late = r.tightest().map(|l| delay(context, l));
+    let broken = format!(
+        "Dropouts: {}; you allow {} an hour: {}.",
+        dropouts(r.dropouts),
+        plain(r.target.raw()),
+        dropout_verdict(r.verdict())
+    );
+    late.into_iter().chain([broken]).collect()
+}
+
+/// The same as the head of a page.
+pub fn lead(context: &Context<'_>, r: &Report) -> String {
+    let all = sentences(context, r);
+    let (first, rest) = all.split_first().map_or((None, &[][..]), |(f, r)| (Some(f), r));
+    let rest = rest.iter().map(|line| para(line));
+    first.map(|line| answer(line)).into_iter().chain(rest).collect()
+}
+
+/// `Ada hears it 5.6 ms late (limit 6): immediate.`
+pub fn delay(context: &Context<'_>, l: &Loop) -> String {
+    match &l.limit {
+        None => format!("Nobody performs. The sound comes {} after the cursor.", ms_range(l.total)),
+        Some(_) => format!("{} hears it {}", first_name(context, l.performer), how_late(l)),
+    }
+}
+
+/// `Ada 86 ms late`.
+fn short_delay(context: &Context<'_>, l: &Loop) -> String {
+    match l.limit {
+        Some(_) => format!("{} hears it {} late", first_name(context, l.performer), in_ms(l.total.typical())),
+        None => format!("the cursor is {} ahead", in_ms(l.total.typical())),
+    }
+}
+
+/// What to do, with what each thing buys.
+fn todo(context: &Context<'_>, c: &Choice) -> String {
+    let r = &c.report;
+    if r.remedies.is_empty() && r.arranged.is_empty() {
+        return String::new();
+    }
+    let mut text = title(&format!("Do ({})", effort(c)));
+    let mut t = Columns::new(&[Head::figures("effort"), Head::prose("what"), Head::words("what it buys")]);
+    for m in &r.arranged {
+        t.row([m.effort.to_string(), remedies::does(context, m), "part of the setting".into()]);
+    }
+    for (m, b) in r.remedies.iter().zip(&c.buys) {
+        t.row([m.effort.to_string(), remedies::does(context, m), remedies::buys(*b, r.dropouts.typical)]);
+    }
+    text.push_str(&t.show());
+    text
+}
+
+fn how_sure(c: &Choice, files: &Files) -> String {
+    let mut text = title("How sure");
+    if let Some(d) = c.report.tightest().and_then(Loop::doubt_worth_a_measurement) {
+        let what = format!("{} may be off by {}.", capital(leg_words::leg(d.leg)), in_ms(d.spread));
+        text.push_str(&doubt::least_sure(&what, d.remeasure));
+    }
+    text.push_str(&doubt::wake_ups(c.report.profile, c.arrangement.setting.buffer.block, files));
+    text
+}

@@ -1,0 +1,14 @@
+//! `plan`: one screen with the answer, what to do first and the next measurement; one phase on one interface in full; or
+//! everything.
+
+mod choice;
+mod json;
+mod sheet;
+mod svg;
+mod text;
+pub mod two;
+
+pub use choice::{lead as lead_of, sentences};
+pub use json::json;
+pub use svg::svg;
+pub use text::{effort, lead, show};

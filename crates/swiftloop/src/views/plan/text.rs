@@ -1,0 +1,277 @@
+//! The plan as text: the answer, the table, three things to do first, the next measurement.
+
+use super::super::{Detail, Files, doubt, plan_command, warning};
+use super::{choice, sheet};
+use crate::page::columns::legend;
+use crate::page::{
+    Columns, Head, Style, TIED, and_list, answer, command, counted, heading, styled, title, wrapped,
+};
+use crate::words::figures::{delay_verdict, dropout_verdict, in_ms, limit, ms, per_hour};
+use crate::words::legs::leg;
+use crate::words::reasons::{other_rate, would_take};
+use crate::words::settings::{first_name, short, short_place};
+use crate::words::{remedies, warnings};
+use std::collections::BTreeSet;
+use swiftloop_core::advice::{FirstThing, PlanWarning, first_things, plan_warnings};
+use swiftloop_core::choice::{Choice, HeldBackBy, Plan};
+use swiftloop_core::loops::{Context, Loop, ranked_drivers};
+use swiftloop_core::units::{Block, Origin};
+
+/// Things to do first that are shown.
+const FIRST: usize = 3;
+
+/// The plan, whole or what is left of it.
+pub fn show(context: &Context<'_>, plan: &Plan, detail: Detail, files: &Files) -> String {
+    if let [one] = plan.choices.as_slice() {
+        return choice::alone(context, one, files, detail);
+    }
+    let mut text = heading(&format!("{}, {}{TIED}Hz", name(context), plan.rate));
+    for line in lead(context, plan) {
+        text.push_str(&answer(&line));
+    }
+    text.push_str(&missed(context, plan));
+    text.push('\n');
+    text.push_str(&overview(context, plan));
+    text.push_str(&first(context, plan));
+    text.push_str(&next(context, plan, files));
+    match detail {
+        Detail::Screen => {
+            text.push_str(&title("More"));
+            text.push_str(&command(&format!("swiftloop plan {} --full", files.both())));
+            if let Some(c) = plan.choices.first() {
+                text.push_str(&command(&plan_command(context, files, c.interface, c.phase)));
+            }
+        }
+        Detail::Full => {
+            text.push('\n');
+            text.push_str(&drivers(context, plan));
+            for c in &plan.choices {
+                text.push('\n');
+                text.push_str(&choice::show(context, c, detail));
+            }
+            text.push('\n');
+            text.push_str(&sheet::show(context, plan));
+            text.push_str(&all_warnings(context, &plan_warnings(context, plan)));
+        }
+    }
+    text
+}
+
+fn name<'a>(context: &Context<'a>) -> &'a str {
+    if context.session.name.is_empty() { "The session" } else { &context.session.name }
+}
+
+/// The answer in a sentence or two.
+pub fn lead(context: &Context<'_>, plan: &Plan) -> Vec<String> {
+    let tally = plan.tally();
+    let of = if tally.met == tally.all { "All".to_string() } else { format!("{} of", tally.met) };
+    let unchanged = match tally.unchanged {
+        0 => String::new(),
+        n if n == tally.met => ", without any change".into(),
+        n => format!(", {n} of them without any change"),
+    };
+    let mut line = format!("{of} {} settings work{unchanged}.", tally.all);
+    if tally.all == 1 {
+        line = if tally.met == 1 { "It works.".into() } else { "It does not work.".into() };
+    }
+    let impossible: Vec<String> = plan
+        .choices
+        .iter()
+        .filter(|c| c.missed.is_some())
+        .map(|c| short_place(context, c.interface, c.phase))
+        .chain(plan.silent.iter().map(|s| short_place(context, s.interface, s.phase)))
+        .collect();
+    if !impossible.is_empty() {
+        line.push_str(&format!(" With every change tried it does not work: {}.", and_list(&impossible)));
+    }
+    let others = plan.other_rates.iter().map(|r| format!("Not {}{TIED}Hz: {}.", r.rate, other_rate(r)));
+    std::iter::once(line).chain(others).collect()
+}
+
+/// What holds back the impossible ones, a line each.
+fn missed(context: &Context<'_>, plan: &Plan) -> String {
+    let mut text = String::new();
+    for c in &plan.choices {
+        let Some(by) = &c.missed else { continue };
+        let place = short_place(context, c.interface, c.phase);
+        let short = match by {
+            HeldBackBy::Limit { performer, delay, limit, .. } => format!(
+                "{} hears it {} late (limit {})",
+                first_name(context, *performer),
+                in_ms(*delay),
+                crate::words::figures::plain(limit.raw())
+            ),
+            HeldBackBy::Memory(_)
+            | HeldBackBy::Disk(_)
+            | HeldBackBy::WakeUps(_)
+            | HeldBackBy::Work { .. } => crate::words::reasons::held_back(context, by),
+        };
+        text.push_str(&wrapped("  ", &format!("{place}: {short}. It would take {}.", would_take(by))));
+    }
+    for s in &plan.silent {
+        let interface = context.rig.interface(s.interface).title();
+        let place = short_place(context, s.interface, s.phase);
+        text.push_str(&wrapped(
+            "  ",
+            &format!("{place}: the {interface} offers no driver at {}{TIED}Hz.", plan.rate),
+        ));
+    }
+    text
+}
+
+fn overview(context: &Context<'_>, plan: &Plan) -> String {
+    let mut t = Columns::new(&[
+        Head::words("phase"),
+        Head::words("on"),
+        Head::words("setting"),
+        Head::words("ms late/limit"),
+        Head::words("dropouts/h"),
+        Head::figures("effort"),
+    ]);
+    for c in &plan.choices {
+        let r = &c.report;
+        t.row([
+            context.session.phase(c.phase).id().to_string(),
+            context.rig.interface(c.interface).id.clone(),
+            short(context, &c.arrangement),
+            r.tightest().map_or(String::new(), |l| tight(context, l)),
+            format!("{} {}", per_hour(r.dropouts.typical), dropout_verdict(r.verdict())),
+            if c.missed.is_some() { styled(Style::Bad, "fails") } else { c.effort.to_string() },
+        ]);
+    }
+    let mut text = String::from(
+        "open: cannot be told yet. effort: 0 nobody notices, 1 hardly, 6 a track cannot be edited.",
+    );
+    let rolls: BTreeSet<Block> = plan.choices.iter().filter_map(|c| c.arrangement.roll).collect();
+    for b in rolls {
+        text.push_str(&format!(" +{b}: what is recorded is rendered ahead in blocks of {b}."));
+    }
+    let fewer = |c: &Choice| Some(c.arrangement.workers).filter(|w| *w < context.rig.machine.cores);
+    let workers: BTreeSet<u32> = plan.choices.iter().filter_map(fewer).collect();
+    for n in workers {
+        text.push_str(&format!(
+            " {n}c: {} for the session.",
+            counted(n as usize, "core works", "cores work")
+        ));
+    }
+    format!("{}{}", t.show(), legend(&text))
+}
+
+/// `Ada 5.6/6 immediate`.
+fn tight(context: &Context<'_>, l: &Loop) -> String {
+    match l.limit {
+        Some(_) => format!(
+            "{} {}/{} {}",
+            first_name(context, l.performer),
+            ms(l.total.typical()),
+            limit(l),
+            delay_verdict(l.verdict())
+        ),
+        None => format!("cursor {}", ms(l.total.typical())),
+    }
+}
+
+/// Three things to do first.
+fn first(context: &Context<'_>, plan: &Plan) -> String {
+    let things = first_things(context, plan, FIRST);
+    if things.is_empty() {
+        return String::new();
+    }
+    let mut text = title("Do first");
+    for (i, thing) in things.iter().enumerate() {
+        let line = match thing {
+            FirstThing::Mend(w) => {
+                let told = warnings::tell(context, &w.warning);
+                format!("{}: {}.", warnings::capital(&told.todo), told.wrong)
+            }
+            FirstThing::Set { interface, phase, change } => format!(
+                "For {}: {}.",
+                short_place(context, *interface, *phase),
+                remedies::change(context, *interface, change)
+            ),
+        };
+        text.push_str(&wrapped(&format!("  {}. ", i + 1), &line));
+    }
+    text
+}
+
+/// How sure, and the one measurement that would change it.
+fn next(context: &Context<'_>, plan: &Plan, files: &Files) -> String {
+    let mut text = title("How sure");
+    if let Some(d) = plan.widest_doubt() {
+        let what = format!(
+            "The least sure delay is {} for {} ({}), {} wide.",
+            leg(d.doubt.leg),
+            first_name(context, d.performer),
+            short_place(context, d.interface, d.phase),
+            in_ms(d.doubt.spread)
+        );
+        text.push_str(&doubt::least_sure(&what, d.doubt.remeasure));
+    }
+    // The smallest block among those that rest on an assumption tells most.
+    let assumed = plan.choices.iter().filter(|c| c.report.profile != Origin::Measured);
+    let smallest = assumed.map(|c| c.arrangement.setting.buffer.block).min();
+    let profile = if smallest.is_some() { Origin::Assumed } else { Origin::Measured };
+    text.push_str(&doubt::wake_ups(profile, smallest.unwrap_or(Block::new(128)), files));
+    text
+}
+
+/// The drivers of every interface shown, best first.
+fn drivers(context: &Context<'_>, plan: &Plan) -> String {
+    let mut t = Columns::new(&[
+        Head::words("interface"),
+        Head::words("driver, best first"),
+        Head::figures("smallest buffer"),
+        Head::figures("round trip, ms"),
+        Head::words("low to high"),
+        Head::prose(""),
+    ]);
+    for (i, interface) in context.rig.interface_ids() {
+        if !plan.choices.iter().any(|c| c.interface == i) {
+            continue;
+        }
+        for d in ranked_drivers(context, i, plan.rate) {
+            let mut remarks = Vec::new();
+            if !d.live {
+                remarks.push("not for live playing");
+            }
+            if !d.shared {
+                remarks.push("takes the device for itself");
+            }
+            t.row([
+                interface.id.clone(),
+                context.driver(&d.setting).id().into(),
+                d.setting.buffer.label(),
+                ms(d.round_trip.typical()),
+                format!("{} to {}", ms(d.round_trip.low()), ms(d.round_trip.high())),
+                remarks.join(", "),
+            ]);
+        }
+    }
+    t.show()
+}
+
+/// Warnings of all choices, each once, with the phases it touches.
+fn all_warnings(context: &Context<'_>, all: &[PlanWarning]) -> String {
+    if all.is_empty() {
+        return String::new();
+    }
+    let mut text = title("Not the buffer's fault");
+    for w in all {
+        let phases: Vec<&str> = w.phases.iter().map(|&p| context.session.phase(p).id()).collect();
+        let at = if w.everywhere { String::new() } else { format!(" ({})", phases.join(", ")) };
+        text.push_str(&warning(context, &w.warning, &at));
+    }
+    text
+}
+
+/// How the effort of a choice is said.
+pub fn effort(c: &Choice) -> String {
+    let changes = c.report.remedies.len() + c.report.arranged.len();
+    let gap = if c.gap > 0 {
+        format!(" (the search was cut short: {} may be enough)", c.effort - c.gap)
+    } else {
+        String::new()
+    };
+    format!("{}, effort {}{gap}", counted(changes, "change", "changes"), c.effort)
+}

@@ -1,0 +1,64 @@
+//! A soak for programs.
+
+use super::Soaked;
+use serde_json::{Value, json};
+use swiftloop_core::risk::Dropouts;
+use swiftloop_core::soak::{ComparedFigure, Counts};
+
+/// `soak --json`
+pub fn json(s: &Soaked<'_>) -> Value {
+    let dropouts = |d: Dropouts| json!({ "low": d.low, "typical": d.typical, "high": d.high });
+    let times = |c: &Counts| json!({ "p50": c.quantile(0.5), "p99": c.quantile(0.99), "p999": c.quantile(0.999), "max": c.max() });
+    json!({
+        "format": "swiftloop.soak/2",
+        "permission": {
+            "realtime": s.permission.realtime,
+            "locked": s.permission.locked,
+            "refused": s.permission.refused,
+        },
+        "work": s.title,
+        "workers": s.workers,
+        "hardware_threads": s.hardware_threads,
+        "core_speed": s.speed,
+        "deadline_periods": s.reserve,
+        "allowed_per_hour": s.question.bearable_per_hour,
+        "too_many_per_hour": s.question.too_many_per_hour,
+        "error": s.question.error,
+        "stopped": s.stopped,
+        "server": s.server.map(|a| json!({
+            "kind": a.kind, "sample_rate_hz": a.rate_hz, "buffer_frames": a.buffer_frames, "load_percent": a.load_percent,
+        })),
+        "server_gone": s.gone,
+        "clock_step_s": s.clock_step_s,
+        "rungs": s.rungs.iter().map(|r| json!({
+            "buffer_frames": r.block.get(),
+            "sample_rate_hz": r.rate,
+            "blocks": r.observed.blocks,
+            "late_blocks": r.observed.late,
+            "misses": r.observed.misses(),
+            "seconds": r.observed.seconds,
+            "wake_us": times(&r.wake_us),
+            "exec_us": times(&r.exec_us),
+            "misses_per_hour": dropouts(r.observed.per_hour()),
+            "predicted_per_hour": dropouts(r.predicted),
+            "seen_over_predicted": r.off_by(),
+            "decision": r.decision.as_str(),
+        })).collect::<Vec<_>>(),
+        "smallest_frames": s.smallest.map(|b| b.get()),
+        "tail": s.profile.map(|p| json!({
+            "threshold_us": p.threshold_us,
+            "share": p.tail_share.typical(),
+            "shape": p.shape.typical(),
+            "scale_us": p.scale_us.typical(),
+        })),
+        "changes": s.since.map(|since| json!({
+            "since": since.date,
+            "figures": since.changes.iter().map(|c| json!({
+                "what": match c.figure { ComparedFigure::LaterThan(_) => "share-of-wakes-later", ComparedFigure::Speed => "core-speed" },
+                "later_than_us": match c.figure { ComparedFigure::LaterThan(us) => Some(us), ComparedFigure::Speed => None },
+                "before": c.before, "now": c.now, "by_chance": c.by_chance, "real": c.real, "worse": c.worse,
+            })).collect::<Vec<_>>(),
+        })),
+        "saved": s.saved.map(|p| p.display().to_string()),
+    })
+}

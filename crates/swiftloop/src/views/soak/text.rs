@@ -1,0 +1,329 @@
+//! A soak as text.
+
+use super::{Since, Soaked};
+use crate::page::columns::legend;
+use crate::page::{Columns, Head, Style, TIED, answer, command, counted, heading, styled, title, wrapped};
+use crate::views::{Detail, quoted};
+use crate::words::figures::{per_hour, percent, rate, us};
+use crate::words::survey::ALLOW_REALTIME;
+use swiftloop_core::soak::{ComparedFigure, Counts, Decision, Rung};
+use swiftloop_core::units::PerHour;
+
+/// The text.
+pub fn show(s: &Soaked<'_>, detail: Detail) -> String {
+    let mut text = heading(&format!("Soaked at {}{TIED}Hz: {}", s.rate, s.title));
+    text.push_str(&lead(s));
+    text.push_str(&remarks(s));
+    if !s.rungs.is_empty() {
+        text.push('\n');
+        text.push_str(&beside(s.rungs));
+        if detail.is_full() {
+            text.push('\n');
+            text.push_str(&happened(s.rungs));
+        }
+    }
+    text.push_str(&machine(s, detail));
+    if let Some(since) = s.since {
+        text.push_str(&changed(since));
+    }
+    text.push_str(&next(s, detail));
+    text
+}
+
+fn an_hour(x: f64) -> String {
+    rate(PerHour::new(x))
+}
+
+fn lead(s: &Soaked<'_>) -> String {
+    let wrong = format!("wrong in {:.0} of 100 such answers at the most", s.question.error * 100.0);
+    let fewer = format!("Fewer than {}, {wrong}.", an_hour(s.question.too_many_per_hour));
+    let Some(last) = s.rungs.last() else { return answer("Stopped before the first block.") };
+    if s.ladder {
+        return match s.smallest {
+            Some(block) => format!(
+                "{}{}",
+                answer(&format!("{block} frames is the smallest block that holds.")),
+                wrapped("", &fewer)
+            ),
+            None => {
+                let todo = "Quiet the machine (swiftloop survey says what disturbs it), or take less work into each block.";
+                let line = format!("No block up to {} frames was found to hold.", last.block);
+                format!("{}{}", answer(&styled(Style::Bad, line)), wrapped("", todo))
+            }
+        };
+    }
+    let block = last.block;
+    let (line, why) = match last.decision {
+        Decision::Holds => (styled(Style::Good, format!("{block} frames hold.")), fewer),
+        Decision::Breaks => (
+            styled(Style::Bad, format!("{block} frames break.")),
+            format!(
+                "More than {}, {wrong}. Take the next larger buffer, or see what disturbs the machine: swiftloop survey",
+                an_hour(s.question.bearable_per_hour)
+            ),
+        ),
+        Decision::Undecided => (
+            styled(Style::Unsure, format!("Whether {block} frames hold is open.")),
+            format!(
+                "{} in {:.0}{TIED}s: neither {} nor {} can be ruled out. Soak longer: --seconds {:.0}",
+                misses(last.observed.misses()),
+                last.observed.seconds,
+                an_hour(s.question.bearable_per_hour),
+                an_hour(s.question.too_many_per_hour),
+                (last.observed.seconds * 4.0).max(60.0)
+            ),
+        ),
+    };
+    format!("{}{}", answer(&line), wrapped("", &why))
+}
+
+/// What the reader should know about how it was measured.
+fn remarks(s: &Soaked<'_>) -> String {
+    let mut text = String::new();
+    for refused in &s.permission.refused {
+        text.push_str(&wrapped(
+            "  ! ",
+            &format!(
+                "This machine gave {refused}: the figures are those of an ordinary thread, worse than audio software would get. \
+                 Allow it, then log in again:"
+            ),
+        ));
+        text.push_str(&command(ALLOW_REALTIME));
+    }
+    if s.workers > s.hardware_threads {
+        text.push_str(&wrapped(
+            "  ! ",
+            &format!(
+                "{} workers share {} here: they wait for each other.",
+                s.workers,
+                counted(s.hardware_threads, "hardware thread", "hardware threads")
+            ),
+        ));
+    } else if s.hardware_threads == 1 {
+        text.push_str(&wrapped(
+            "  ! ",
+            "This machine has one hardware thread: all other programs wait for the audio, and it never for them.",
+        ));
+    }
+    if s.stopped {
+        text.push_str(&wrapped("  ! ", "Stopped before its time; what was seen until then counts."));
+    }
+    if let Some(server) = s.server {
+        text.push_str(&wrapped(
+            "  ",
+            &format!(
+                "Through {}: {} frames at {}{TIED}Hz again, as it was; its own load now {:.1}{TIED}%. Misses are the server's xruns.",
+                server.kind, server.buffer_frames, server.rate_hz, server.load_percent
+            ),
+        ));
+    }
+    if s.gone {
+        text.push_str(&wrapped(
+            "  ! ",
+            "The server went away in the middle; what was seen until then counts. Start it again and repeat.",
+        ));
+    }
+    if s.clock_step_s != 0.0 {
+        text.push_str(&wrapped(
+            "  ! ",
+            &format!(
+                "The wall clock was set by {:+.1}{TIED}s meanwhile (or the machine slept); the soak does not measure by it.",
+                s.clock_step_s
+            ),
+        ));
+    }
+    text
+}
+
+/// Delays and work as they were.
+fn happened(rungs: &[Rung]) -> String {
+    let mut t = Columns::new(&[
+        Head::figures("buffer"),
+        Head::figures("period"),
+        Head::figures("blocks"),
+        Head::figures("late: median"),
+        Head::figures("99.9 %"),
+        Head::figures("latest"),
+        Head::figures("work: median"),
+        Head::figures("99.9 %"),
+        Head::figures("longest"),
+    ]);
+    for r in rungs {
+        let of = |c: &Counts, q: f64| us(c.quantile(q));
+        let mut row =
+            vec![r.block.to_string(), us(r.block.period(r.rate).raw()), r.observed.blocks.to_string()];
+        for counts in [&r.wake_us, &r.exec_us] {
+            row.extend([0.5, 0.999, 1.0].map(|q| of(counts, q)));
+        }
+        t.push(row);
+    }
+    format!("{}{}", t.show(), legend("late: from due to awake. work: from awake to done."))
+}
+
+/// Predicted beside seen: the calibration.
+fn beside(rungs: &[Rung]) -> String {
+    let mut t = Columns::new(&[
+        Head::figures("buffer"),
+        Head::figures("misses"),
+        Head::figures("seen/h"),
+        Head::figures("at most"),
+        Head::figures("predicted/h"),
+        Head::figures("at most"),
+        Head::words("answer"),
+    ]);
+    for r in rungs {
+        let style = match r.decision {
+            Decision::Holds => Style::Good,
+            Decision::Breaks => Style::Bad,
+            Decision::Undecided => Style::Unsure,
+        };
+        let seen = r.observed.per_hour();
+        t.row([
+            r.block.to_string(),
+            r.observed.misses().to_string(),
+            if seen.typical.raw() > 0.0 { per_hour(seen.typical) } else { "0".into() },
+            per_hour(seen.high),
+            per_hour(r.predicted.typical),
+            per_hour(r.predicted.high),
+            styled(style, decision(r.decision)),
+        ]);
+    }
+    let text = "/h: an hour. seen: what was counted; at most: what the count cannot rule out. predicted: from stretches in \
+                between that were not counted.";
+    format!("{}{}", t.show(), legend(text))
+}
+
+/// The answer in a word.
+fn decision(d: Decision) -> &'static str {
+    match d {
+        Decision::Undecided => "open",
+        Decision::Holds | Decision::Breaks => d.as_str(),
+    }
+}
+
+/// What was learned about the machine.
+fn machine(s: &Soaked<'_>, detail: Detail) -> String {
+    let mut text = title("This machine");
+    let granted =
+        if s.permission.whole() { "real-time priority and locked memory" } else { "an ordinary thread" };
+    text.push_str(&wrapped(
+        "  ",
+        &format!(
+            "A core is {:.2} times as fast as the reference core (2020, 4{TIED}GHz); measured with {granted}.",
+            s.speed
+        ),
+    ));
+    let Some(p) = s.profile else {
+        text.push_str(&wrapped("  ", "Too few wake-ups were seen for a profile: soak longer."));
+        return text;
+    };
+    let late = p.tail_share.typical().raw();
+    let one_in = if late > 0.0 {
+        format!("one wake-up in {:.0} comes more than {} late", 1.0 / late, us(p.threshold_us.raw()))
+    } else {
+        format!("no wake-up came more than {} late", us(p.threshold_us.raw()))
+    };
+    let together = match p.cluster {
+        Some(c) if c.raw() > 1.05 => format!("; late ones come {:.1} at a time", c.raw()),
+        _ => String::new(),
+    };
+    text.push_str(&wrapped("  ", &format!("Of {} wake-ups, {one_in}{together}.", p.wakes)));
+    if let (Some(top), Some(drift)) = (p.pace.last(), p.pace_drift) {
+        text.push_str(&wrapped(
+            "  ",
+            &format!(
+                "Work took up to {:.1} times as long as undisturbed, and drifts by {} from second to second.",
+                top.up_to.raw(),
+                percent(drift.raw())
+            ),
+        ));
+    }
+    if detail.is_full() {
+        text.push_str(&wrapped(
+            "  ",
+            &format!(
+                "Beyond that the tail has shape {:.2} ({:.2} to {:.2}) and scale {} ({} to {}).",
+                p.shape.typical().raw(),
+                p.shape.low().raw(),
+                p.shape.high().raw(),
+                us(p.scale_us.typical().raw()),
+                us(p.scale_us.low().raw()),
+                us(p.scale_us.high().raw())
+            ),
+        ));
+    }
+    text
+}
+
+fn changed(since: &Since) -> String {
+    let real = since.changes.iter().filter(|c| c.real).count();
+    let said = match (real, since.changes.iter().any(|c| c.real && c.worse)) {
+        (0, _) => "Nothing changed by more than chance.",
+        (_, true) => "The machine has become worse by more than chance.",
+        (_, false) => "The machine has become better by more than chance.",
+    };
+    let mut text = format!("{}{}", title(&format!("Since {}", since.date)), wrapped("  ", said));
+    let mut t = Columns::new(&[
+        Head::words("what"),
+        Head::figures("then"),
+        Head::figures("now"),
+        Head::figures("by chance"),
+        Head::words("verdict"),
+    ]);
+    for c in &since.changes {
+        let (what, shown): (String, fn(f64) -> String) = match c.figure {
+            ComparedFigure::LaterThan(limit) => {
+                (format!("wake-ups later than {}", us(limit.raw())), |x| format!("{:.3} %", x * 100.0))
+            }
+            ComparedFigure::Speed => ("speed of a core beside the reference".into(), |x| format!("{x:.2}")),
+        };
+        t.row([
+            what,
+            shown(c.before),
+            shown(c.now),
+            match c.by_chance {
+                Some(p) if p < 0.0001 => "< 0.01 %".into(),
+                Some(p) => format!("{:.2} %", p * 100.0),
+                None => "–".into(),
+            },
+            match (c.real, c.worse) {
+                (false, _) => styled(Style::Faint, "chance"),
+                (true, true) => styled(Style::Bad, "worse"),
+                (true, false) => styled(Style::Good, "better"),
+            },
+        ]);
+    }
+    text.push_str(&t.show());
+    text
+}
+
+fn next(s: &Soaked<'_>, detail: Detail) -> String {
+    let mut text = String::new();
+    match (s.saved, s.profile) {
+        (Some(path), _) => {
+            let file = path.display().to_string();
+            text.push_str(&format!("\n{}", wrapped("", &format!("Written into {file} as machine.wake."))));
+            text.push_str(&title("Next"));
+            text.push_str(&command(&format!("swiftloop plan {} SESSION.toml", quoted(&file))));
+        }
+        (None, Some(_)) => {
+            text.push_str(&title("Next: keep this, and plan uses this machine instead of its class"));
+            let buffer = s.rungs.last().map_or(128, |r| r.block.get());
+            text.push_str(&command(&format!("swiftloop soak --buffer {buffer} --save rig.toml")));
+        }
+        (None, None) => {}
+    }
+    if !detail.is_full() {
+        text.push_str(&wrapped("", &styled(Style::Faint, "Every delay and the shape of the tail: --full")));
+    }
+    text
+}
+
+/// So many misses, in words.
+pub fn misses(n: u64) -> String {
+    match n {
+        0 => "no miss".into(),
+        1 => format!("1{TIED}miss"),
+        n => format!("{n}{TIED}misses"),
+    }
+}

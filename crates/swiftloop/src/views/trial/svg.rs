@@ -1,0 +1,16 @@
+//! The trade around a trial as a plot.
+
+use super::super::svg::{Panel, draw, only_limit};
+use crate::words::settings::place;
+use swiftloop_core::choice::Trial;
+use swiftloop_core::loops::Context;
+
+pub fn svg(context: &Context<'_>, t: &Trial<'_>) -> String {
+    draw(&[Panel {
+        title: place(context, t.interface, t.phase),
+        points: &t.trade,
+        chosen: &t.arrangement,
+        target: t.report.target,
+        limit: only_limit(&t.report),
+    }])
+}

@@ -1,0 +1,201 @@
+//! Figures in words: milliseconds, rates, shares, each rounded to what matters to somebody with a headphone on.
+
+use crate::page::{Style, TIED, styled};
+use swiftloop_core::loops::{DelayVerdict, Loop};
+use swiftloop_core::risk::{DropoutVerdict, Dropouts};
+use swiftloop_core::units::{Ms, PerHour, Range, Share};
+
+/// Milliseconds as they are read best: hundredths below one, tenths up to twenty, whole ones above.
+pub fn ms(t: Ms) -> String {
+    match t.raw().abs() {
+        x if x < 0.995 => format!("{:.2}", t.raw()),
+        x if x < 19.95 => format!("{:.1}", t.raw()),
+        _ => format!("{:.0}", t.raw()),
+    }
+}
+
+/// With its unit.
+pub fn in_ms(t: Ms) -> String {
+    format!("{}{TIED}ms", ms(t))
+}
+
+/// `5.4 ms`, or `about 12 ms (7.0 to 26)` when the doubt shows.
+pub fn ms_range(r: Range<Ms>) -> String {
+    let (low, typical, high) = (ms(r.low()), ms(r.typical()), ms(r.high()));
+    if low == high {
+        format!("{typical}{TIED}ms")
+    } else {
+        format!("about {typical}{TIED}ms ({low} to {high})")
+    }
+}
+
+/// A limit without needless decimals.
+pub fn limit(l: &Loop) -> String {
+    l.limit.as_ref().map_or("–".into(), |limit| plain(limit.at.raw()))
+}
+
+/// A number without needless decimals.
+pub fn plain(x: f64) -> String {
+    if (x - x.round()).abs() < 1e-9 {
+        format!("{x:.0}")
+    } else {
+        format!("{x:.2}").trim_end_matches('0').into()
+    }
+}
+
+/// Two significant figures.
+fn two(x: f64) -> String {
+    let digits = x.abs().max(1e-12).log10().floor();
+    let step = 10f64.powf(digits - 1.0);
+    let rounded = (x / step).round() * step;
+    let decimals = (1.0 - rounded.abs().max(1e-12).log10().floor()).max(0.0) as usize;
+    format!("{rounded:.decimals$}")
+}
+
+/// A rate in a table whose heading says "an hour"; what comes more often than that makes sense says so.
+pub fn per_hour(rate: PerHour) -> String {
+    match rate.raw() {
+        x if x < 0.001 => "<0.001".into(),
+        x if x < 1000.0 => two(x),
+        x if x < 3600.0 => format!("every{TIED}{:.0}{TIED}s", 3600.0 / x),
+        x if x.is_finite() => format!("{}{TIED}a{TIED}second", two(x / 3600.0)),
+        _ => "without end".into(),
+    }
+}
+
+/// A rate in a sentence: `0.25 an hour`, `one every 3 s`, `47 a second`.
+pub fn rate(rate: PerHour) -> String {
+    match rate.raw() {
+        x if x < 1e-12 => "none".into(),
+        x if x < 0.001 => format!("fewer than one in 1000{TIED}hours"),
+        x if x < 1000.0 => format!("{}{TIED}an{TIED}hour", two(x)),
+        x if x < 3600.0 => format!("one every {:.0}{TIED}s", 3600.0 / x),
+        _ => per_hour(rate),
+    }
+}
+
+/// `0.002 an hour (up to 15)`.
+pub fn dropouts(d: Dropouts) -> String {
+    let (said, high) = (rate(d.typical), per_hour(d.high));
+    if per_hour(d.typical) == high || d.high <= d.typical {
+        return said;
+    }
+    // A bare figure is an hour's; a time between two says what it is.
+    let one = if high.starts_with("every") { "one " } else { "" };
+    format!("{said} (up to {one}{high})")
+}
+
+/// `5.6 ms late (limit 6): immediate.`
+pub fn how_late(l: &Loop) -> String {
+    let by = match l.verdict() {
+        DelayVerdict::Late => format!(", by {}", in_ms(l.excess())),
+        DelayVerdict::Open | DelayVerdict::Immediate => String::new(),
+    };
+    format!("{} late (limit {}): {}{by}.", ms_range(l.total), limit(l), delay_verdict(l.verdict()))
+}
+
+/// The verdict on a loop, coloured.
+pub fn delay_verdict(v: DelayVerdict) -> String {
+    let style = match v {
+        DelayVerdict::Immediate => Style::Good,
+        DelayVerdict::Open => Style::Unsure,
+        DelayVerdict::Late => Style::Bad,
+    };
+    styled(style, v.as_str())
+}
+
+/// The verdict on dropouts, coloured.
+pub fn dropout_verdict(v: DropoutVerdict) -> String {
+    let style = match v {
+        DropoutVerdict::Holds => Style::Good,
+        DropoutVerdict::Open => Style::Unsure,
+        DropoutVerdict::Breaks => Style::Bad,
+    };
+    styled(style, v.as_str())
+}
+
+/// A share as a percentage; what is far beyond the whole says so.
+pub fn percent(x: f64) -> String {
+    if x > 10.0 { format!("over{TIED}1000{TIED}%") } else { format!("{:.0}{TIED}%", x * 100.0) }
+}
+
+/// A share of one.
+pub fn share(s: Share) -> String {
+    percent(s.raw())
+}
+
+/// Microseconds as they are read best.
+pub fn us(us: f64) -> String {
+    if us < 9999.5 { format!("{us:.0}{TIED}µs") } else { format!("{:.1}{TIED}ms", us / 1000.0) }
+}
+
+/// A probability for people: nothing is ever quite certain.
+pub fn sure(confidence: f64) -> String {
+    if confidence > 0.99 { format!("over{TIED}99{TIED}%") } else { percent(confidence) }
+}
+
+/// A figure with `n` decimals, and no minus before a zero.
+pub fn decimals(x: f64, n: usize) -> String {
+    let text = format!("{x:.n$}");
+    match text.strip_prefix('-') {
+        Some(rest) if rest.chars().all(|c| "0.".contains(c)) => rest.into(),
+        _ => text,
+    }
+}
+
+/// `12.0 s`, `3:05 min`.
+pub fn clock(seconds: f64) -> String {
+    let whole = seconds as u64;
+    if whole >= 60 {
+        format!("{}:{:02}{TIED}min", whole / 60, whole % 60)
+    } else {
+        format!("{seconds:.1}{TIED}s")
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::page::paint;
+
+    #[test]
+    fn rates_are_told_to_two_figures_and_in_words_where_thousands_do_not_matter() {
+        for (raw, words) in [
+            (0.0, "none"),
+            (0.00099, "fewer than one in 1000 hours"),
+            (0.0123, "0.012 an hour"),
+            (0.25, "0.25 an hour"),
+            (9.99, "10 an hour"),
+            (42.4, "42 an hour"),
+            (349.51, "350 an hour"),
+            (1234.0, "one every 3 s"),
+            (169_000.0, "47 a second"),
+            (f64::INFINITY, "without end"),
+        ] {
+            assert_eq!(paint(&rate(PerHour::new(raw))), words, "{raw}");
+        }
+    }
+
+    #[test]
+    fn times_are_told_to_what_matters() {
+        assert_eq!(ms(Ms::new(0.128)), "0.13");
+        assert_eq!(ms(Ms::new(5.64)), "5.6");
+        assert_eq!(ms(Ms::new(85.63)), "86");
+        assert_eq!(paint(&ms_range(Range::exact(Ms::new(5.0)))), "5.0 ms");
+        let wide = Range::spanning(Ms::new(7.0), Ms::new(12.04), Ms::new(26.2));
+        assert_eq!(paint(&ms_range(wide)), "about 12.0 ms (7.0 to 26)");
+        // A doubt that does not show is left out.
+        let narrow = Range::spanning(Ms::new(5.001), Ms::new(5.002), Ms::new(5.003));
+        assert_eq!(paint(&ms_range(narrow)), "5.0 ms");
+    }
+
+    #[test]
+    fn shares_and_numbers_stay_readable() {
+        assert_eq!(paint(&percent(0.456)), "46 %");
+        assert_eq!(paint(&percent(1e9)), "over 1000 %");
+        assert_eq!(
+            (plain(6.0), plain(6.25), decimals(-0.0001, 2)),
+            ("6".into(), "6.25".into(), "0.00".into())
+        );
+    }
+}

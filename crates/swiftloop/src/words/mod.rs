@@ -1,0 +1,15 @@
+//! Words for what the core computed: one way to say each figure, leg, reason, remedy, warning and finding, for every view.
+//! Data comes in, studio English goes out.
+
+pub mod figures;
+pub mod legs;
+pub mod reasons;
+pub mod refusals;
+pub mod remedies;
+pub mod settings;
+pub mod survey;
+pub mod trials;
+pub mod warnings;
+
+pub use refusals::Explain;
+pub use trials::InContext;

@@ -1,0 +1,158 @@
+//! Why there is no answer, in words: what stands in the way, and what to do. One trait for all of the core's refusals.
+
+use super::figures::decimals;
+use swiftloop_core::listen::AgainstRefusal;
+use swiftloop_core::loops::UnusableFit;
+use swiftloop_core::probe::{
+    BadRecipe, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, MOST_CHANNELS, OnsetRefusal, QUIETEST_DB, Refusal,
+};
+
+/// A refusal that can be explained.
+pub trait Explain {
+    /// What stands in the way, without a full stop.
+    fn what(&self) -> String;
+    /// What to do, as an order, without a full stop.
+    fn help(&self) -> String;
+}
+
+impl Explain for Refusal {
+    fn what(&self) -> String {
+        match self {
+            Self::Nothing => "no probe was found in this recording".into(),
+            Self::ProbeItself { .. } => "this is the probe as it was made, not a recording of it".into(),
+            Self::TooShort { have, need } => format!(
+                "the recording lasts {} s, a probe at least {} s",
+                decimals(have.raw(), 1),
+                decimals(need.raw(), 1)
+            ),
+            Self::Clipped { channel, places } => format!(
+                "channel {} is clipped in {places} places: its delay could be read, its gain and noise could not",
+                channel + 1
+            ),
+            Self::WrongRate { made, says } => format!(
+                "this probe was made for {made} Hz, the recording says {says}: somewhere between them a rate is wrong"
+            ),
+            Self::Mixed { channel, first, second, below } => format!(
+                "outputs {} and {} both arrive on channel {} (the second {} dB below the first)",
+                first + 1,
+                second + 1,
+                channel + 1,
+                decimals(below.raw(), 0)
+            ),
+            Self::TooFew { channel, found } => {
+                format!(
+                    "only {found} of the bursts on channel {} are whole: three are the least",
+                    channel + 1
+                )
+            }
+        }
+    }
+
+    fn help(&self) -> String {
+        match self {
+            Self::Nothing => {
+                "check that the probe's output is patched into this input and that the recording began together with the \
+                 probe; if the probe has more than 8 channels, name it with --probe"
+            }
+            Self::ProbeItself { .. } => {
+                "play it through the loop, record what comes back on another track, and read that recording"
+            }
+            Self::TooShort { .. } => "start recording first, then play the whole probe",
+            Self::Clipped { .. } => {
+                "turn the input down by some 10 dB, or make a quieter probe (--level), and record again"
+            }
+            Self::WrongRate { .. } => {
+                "set panel, session and system to one rate, make the probe at that rate, record again"
+            }
+            Self::Mixed { .. } => "mute one of the outputs, or take the cable of one away, and record again",
+            Self::TooFew { .. } => {
+                "record the whole probe again; if bursts are lost every time, take a larger buffer first"
+            }
+        }
+        .into()
+    }
+}
+
+impl Explain for OnsetRefusal {
+    fn what(&self) -> String {
+        match self {
+            Self::Quiet(channel) => format!("channel {} has no clear onsets", channel + 1),
+            Self::Unrelated => "no act is followed by a sound within half a second".into(),
+        }
+    }
+
+    fn help(&self) -> String {
+        "channel 1 hears the act, channel 2 the sound; play a dozen separate notes with a sharp attack".into()
+    }
+}
+
+impl Explain for AgainstRefusal {
+    fn what(&self) -> String {
+        match self {
+            Self::Unrelated => {
+                "the recording does not hold the original, or begins more than ten seconds off".into()
+            }
+            Self::Rates => "recording and original have different sample rates".into(),
+            Self::Lost { from } => format!(
+                "from {} s on the recording no longer follows the original: two clocks, or another take",
+                decimals(from.raw(), 3)
+            ),
+        }
+    }
+
+    fn help(&self) -> String {
+        match self {
+            Self::Lost { .. } => "listen without --against, or read the drift with swiftloop probe read",
+            Self::Unrelated => "check that this is what was played; listen without --against if it is lost",
+            Self::Rates => "compare at one rate: convert neither, record again at the original's",
+        }
+        .into()
+    }
+}
+
+impl Explain for UnusableFit {
+    fn what(&self) -> String {
+        match self {
+            Self::Shrinks { smaller, larger } => format!(
+                "at {larger} frames the sound came back no later than at {smaller}: no driver gets quicker with a larger buffer"
+            ),
+            Self::TooFewBlocks => {
+                "the round trips grow by less than one block in and one out: no driver holds fewer".into()
+            }
+            Self::NothingFixed => {
+                "the blocks alone would take longer than the round trips: less than nothing remains for converters".into()
+            }
+        }
+    }
+
+    fn help(&self) -> String {
+        match self {
+            Self::Shrinks { .. } => {
+                "check which recording belongs to which buffer: two of them seem to have changed places"
+            }
+            Self::TooFewBlocks | Self::NothingFixed => {
+                "switch the recorder's own latency compensation off, check the buffers' names, and record again"
+            }
+        }
+        .into()
+    }
+}
+
+impl Explain for BadRecipe {
+    fn what(&self) -> String {
+        match self {
+            Self::Channels => format!("a probe has 1 to {MOST_CHANNELS} channels"),
+            Self::Bursts => format!("a probe has {FEWEST_BURSTS} to {MOST_BURSTS} bursts on each channel"),
+            Self::Level => format!("a probe peaks between {QUIETEST_DB} and {LOUDEST_DB} dBFS"),
+        }
+    }
+
+    fn help(&self) -> String {
+        match self {
+            Self::Channels => "try --channels 1: one output is enough for one interface",
+            Self::Bursts => "try --bursts 8: more of them see smaller drifts",
+            Self::Level => "try --level -12",
+        }
+        .into()
+    }
+}

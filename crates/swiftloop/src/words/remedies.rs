@@ -1,0 +1,51 @@
+//! Remedies and changes in words. What a kind of remedy does, costs and needs to be undone stands in the data.
+
+use crate::words::figures::{in_ms, rate};
+use swiftloop_core::choice::{Buys, Change, Remedy};
+use swiftloop_core::ids::InterfaceId;
+use swiftloop_core::loops::Context;
+use swiftloop_core::units::{Ms, PerHour};
+
+/// What to do.
+pub fn does(context: &Context<'_>, r: &Remedy) -> String {
+    context.tables.remedy(r.kind).does.replace("{}", &r.target.title(context))
+}
+
+/// What undoes it.
+pub fn undo(context: &Context<'_>, r: &Remedy) -> String {
+    context.tables.remedy(r.kind).undo.replace("{}", &r.target.title(context))
+}
+
+/// What it costs elsewhere.
+pub fn elsewhere<'a>(context: &Context<'a>, r: &Remedy) -> &'a str {
+    &context.tables.remedy(r.kind).elsewhere
+}
+
+/// Less delay than this is not told.
+const TOLD: Ms = Ms::new(0.005);
+/// Dropouts that grow by less than this factor are not told.
+const GROWS: f64 = 1.2;
+
+/// What taking it away would do.
+pub fn buys(b: Buys, now: PerHour) -> String {
+    let mut parts = Vec::new();
+    if b.delay > TOLD {
+        parts.push(format!("saves {}", in_ms(b.delay)));
+    }
+    if b.dropouts_without.raw() > now.raw() * GROWS && b.dropouts_without.raw() > 0.001 {
+        parts.push(format!("without it {}", rate(b.dropouts_without)));
+    }
+    if parts.is_empty() { "little by itself, with the others enough".into() } else { parts.join(", ") }
+}
+
+/// One thing to set or do.
+pub fn change(context: &Context<'_>, interface: InterfaceId, change: &Change) -> String {
+    match change {
+        Change::Driver(driver) => format!("driver {}", context.rig.driver(interface, *driver).id()),
+        Change::Buffer(buffer) => format!("buffer {}", buffer.label()),
+        Change::RollAhead(block) => format!("render ahead in blocks of {block}"),
+        Change::RollOff => "rendering ahead off".into(),
+        Change::Workers(n) => format!("{n} workers for the session"),
+        Change::Remedy(r) => does(context, r),
+    }
+}

@@ -1,0 +1,116 @@
+//! Runs the built program on files in a temporary folder.
+#![allow(dead_code)]
+
+use assert_cmd::Command;
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
+use tempfile::TempDir;
+
+/// A folder with the demo's files in it.
+pub struct Folder {
+    dir: TempDir,
+}
+
+pub struct Answer {
+    pub code: i32,
+    pub out: String,
+    pub err: String,
+}
+
+impl Folder {
+    pub fn empty() -> Self {
+        Self { dir: TempDir::new().expect("a temporary folder") }
+    }
+
+    /// The program writes the demo once for all tests of a file; each gets descriptions to edit and the same recordings.
+    pub fn with_demo() -> Self {
+        static DEMO: OnceLock<Folder> = OnceLock::new();
+        let demo = DEMO.get_or_init(|| {
+            let folder = Self::empty();
+            assert_eq!(folder.run(&["demo", "."]).code, 0);
+            folder
+        });
+        let folder = Self::empty();
+        for name in demo.files() {
+            let (from, to) = (demo.path(&name), folder.path(&name));
+            if name.ends_with(".wav") {
+                std::fs::hard_link(from, to).expect("linked");
+            } else {
+                std::fs::copy(from, to).expect("copied");
+            }
+        }
+        folder
+    }
+
+    pub fn path(&self, name: &str) -> PathBuf {
+        self.dir.path().join(name)
+    }
+
+    pub fn root(&self) -> &Path {
+        self.dir.path()
+    }
+
+    pub fn write(&self, name: &str, content: impl AsRef<[u8]>) {
+        std::fs::write(self.path(name), content).expect("written");
+    }
+
+    pub fn read(&self, name: &str) -> String {
+        std::fs::read_to_string(self.path(name)).expect("read")
+    }
+
+    /// The file with every `from` replaced by `to`; fails when there is nothing to replace.
+    pub fn edit(&self, name: &str, from: &str, to: &str) {
+        let text = self.read(name);
+        assert!(text.contains(from), "`{from}` is not in {name}");
+        self.write(name, text.replacen(from, to, 1));
+    }
+
+    pub fn files(&self) -> Vec<String> {
+        let mut names: Vec<String> = std::fs::read_dir(self.root())
+            .expect("a folder")
+            .map(|f| f.expect("an entry").file_name().to_string_lossy().into_owned())
+            .collect();
+        names.sort();
+        names
+    }
+
+    pub fn run(&self, args: &[&str]) -> Answer {
+        self.run_with(args, &[])
+    }
+
+    pub fn run_with(&self, args: &[&str], env: &[(&str, &str)]) -> Answer {
+        let mut command = Command::cargo_bin("swiftloop").expect("the program");
+        command.current_dir(self.root()).args(args).env_remove("COLUMNS").env_remove("NO_COLOR");
+        command.env_remove("CLICOLOR_FORCE");
+        for (key, value) in env {
+            command.env(key, value);
+        }
+        let output = command.output().expect("it ran");
+        let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("UTF-8 output");
+        let (out, err) = (text(output.stdout), text(output.stderr));
+        assert!(!err.contains("panicked"), "{args:?} panicked: {err}");
+        Answer { code: output.status.code().unwrap_or(-1), out, err }
+    }
+
+    /// The JSON answer, whatever the verdict.
+    pub fn json(&self, args: &[&str]) -> Value {
+        let answer = self.run(&[args, &["--json"]].concat());
+        assert!(answer.code <= 1, "{args:?}: {}", answer.err);
+        serde_json::from_str(&answer.out).unwrap_or_else(|e| panic!("{e}: {}", answer.out))
+    }
+}
+
+/// The choice of a plan for an interface and phase, possible or not.
+pub fn choice<'a>(plan: &'a Value, interface: &str, phase: &str) -> &'a Value {
+    let list = |key: &str| plan[key].as_array().expect("a list").iter();
+    let nearest = list("infeasible").map(|i| &i["nearest"]);
+    let is = |c: &&Value| c["setting"]["interface"] == interface && c["setting"]["phase"] == phase;
+    list("choices").chain(nearest).find(is).unwrap_or_else(|| panic!("no choice for {interface} {phase}"))
+}
+
+/// `try` or `soak` of the demo's files at a place, with more options.
+pub fn at<'a>(command: &'a str, interface: &'a str, phase: &'a str, more: &[&'a str]) -> Vec<&'a str> {
+    let place = [command, "rig.toml", "session.toml", "--interface", interface, "--phase", phase];
+    [&place[..], more].concat()
+}

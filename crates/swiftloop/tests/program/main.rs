@@ -1,0 +1,14 @@
+//! The built program on files in a temporary folder. One binary, a module for each subject.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod bad_input;
+mod common;
+mod measure;
+mod new;
+mod plan;
+mod readme;
+mod servers;
+mod snapshots;
+mod soak;
+mod survey;
+mod terminal;

@@ -1,0 +1,189 @@
+//! Against real audio servers without hardware: JACK with its dummy driver, PipeWire without devices. They have to be
+//! installed, so these tests are not run by default; .ci/run installs the servers and runs them:
+//! `cargo test --test servers -- --ignored --test-threads 1`.
+#![cfg(target_os = "linux")]
+
+use crate::common::{Answer, Folder};
+use serde_json::Value;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+/// A server of our own, with a folder for its sockets; ended with the test.
+struct Server {
+    child: Child,
+    folder: Folder,
+    name: String,
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        // Asked first, so that it clears up after itself.
+        let _ = Command::new("kill").arg(self.child.id().to_string()).stderr(Stdio::null()).status();
+        let patience = Instant::now() + Duration::from_secs(5);
+        while matches!(self.child.try_wait(), Ok(None)) && Instant::now() < patience {
+            std::thread::sleep(Duration::from_millis(50));
+        }
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+impl Server {
+    fn start(program: &str, args: &[&str]) -> Self {
+        let folder = Folder::empty();
+        // Always the same, so that what a killed server leaves is taken up by the next.
+        let name = "swiftloop-test".to_string();
+        let child = Command::new(program)
+            .args(args)
+            .env("XDG_RUNTIME_DIR", folder.root())
+            .env("JACK_DEFAULT_SERVER", &name)
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap_or_else(|e| panic!("{program} is not installed: {e}"));
+        let server = Self { child, folder, name };
+        let patience = Instant::now() + Duration::from_secs(20);
+        while server.look().is_none() {
+            assert!(Instant::now() < patience, "{program} did not start");
+            std::thread::sleep(Duration::from_millis(200));
+        }
+        server
+    }
+
+    fn jack() -> Self {
+        Self::start("jackd", &["-r", "-d", "dummy", "-r", "48000", "-p", "512"])
+    }
+
+    fn pipewire() -> Self {
+        Self::start("pipewire", &[])
+    }
+
+    fn env(&self) -> [(&str, &str); 2] {
+        [("XDG_RUNTIME_DIR", self.folder.root().to_str().unwrap()), ("JACK_DEFAULT_SERVER", &self.name)]
+    }
+
+    fn run(&self, args: &[&str]) -> Answer {
+        self.folder.run_with(args, &self.env())
+    }
+
+    fn json(&self, args: &[&str]) -> Value {
+        let answer = self.run(&[args, &["--json"]].concat());
+        assert!(answer.code <= 1, "{args:?}: {}", answer.err);
+        serde_json::from_str(&answer.out).unwrap()
+    }
+
+    /// What a survey sees of it.
+    fn look(&self) -> Option<Value> {
+        let answer = self.run(&["survey", "--json"]);
+        let survey: Value = serde_json::from_str(&answer.out).ok()?;
+        survey["inventory"]["servers"].as_array()?.first().cloned()
+    }
+
+    fn buffer(&self) -> u64 {
+        self.look().unwrap()["buffer_frames"].as_u64().unwrap()
+    }
+}
+
+#[test]
+#[ignore = "needs jackd"]
+fn a_survey_sees_jack_and_a_soak_goes_through_it_at_three_buffers() {
+    let server = Server::jack();
+    let seen = server.look().unwrap();
+    assert_eq!((seen["kind"].as_str(), seen["rate_hz"].as_u64()), (Some("JACK"), Some(48_000)));
+    assert_eq!(seen["buffer_frames"], 512);
+    // The dummy driver has two ports each way.
+    assert_eq!(seen["port_delays"].as_array().unwrap().len(), 4, "{seen}");
+    for frames in [128u64, 256, 1024] {
+        let text = frames.to_string();
+        let soak =
+            server.json(&["soak", "--through", "jack", "--work", "10", "--seconds", "2", "--buffer", &text]);
+        let rung = &soak["rungs"][0];
+        let (blocks, seconds) = (rung["blocks"].as_f64().unwrap(), rung["seconds"].as_f64().unwrap());
+        assert_eq!(rung["buffer_frames"], frames);
+        // Real periods: as many blocks as two seconds have, however late each was.
+        assert!(
+            (blocks / (2.0 * 48_000.0 / frames as f64) - 1.0).abs() < 0.2,
+            "{frames}: {blocks} in {seconds} s"
+        );
+        assert_eq!(soak["server"]["buffer_frames"], 512, "put back");
+        assert_eq!(server.buffer(), 512, "put back");
+    }
+}
+
+#[test]
+#[ignore = "needs jackd"]
+fn the_buffer_is_put_back_after_the_program_is_killed() {
+    let server = Server::jack();
+    let mut child = Command::new(assert_cmd::cargo::cargo_bin("swiftloop"))
+        .args(["soak", "--through", "jack", "--work", "10", "--seconds", "60", "--buffer", "128"])
+        .envs(server.env())
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    let wait_for = |frames: u64| {
+        let patience = Instant::now() + Duration::from_secs(20);
+        while server.buffer() != frames {
+            assert!(Instant::now() < patience, "the buffer did not become {frames}");
+        }
+    };
+    wait_for(128);
+    child.kill().unwrap(); // without a chance to do anything about it
+    child.wait().unwrap();
+    wait_for(512);
+}
+
+#[test]
+#[ignore = "needs jackd"]
+fn a_server_that_dies_in_the_middle_is_told() {
+    let mut server = Server::jack();
+    let child = Command::new(assert_cmd::cargo::cargo_bin("swiftloop"))
+        .args(["soak", "--through", "jack", "--work", "10", "--seconds", "60"])
+        .envs(server.env())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    std::thread::sleep(Duration::from_secs(4));
+    server.child.kill().unwrap();
+    let output = child.wait_with_output().unwrap();
+    let said = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert_eq!(output.status.code(), Some(3), "{:?} {said}", output.status);
+    assert!(said.contains("The server went away in the middle"), "{said}");
+    // And then there is nobody to go through.
+    let answer = server.run(&["soak", "--through", "jack", "--seconds", "1"]);
+    assert!(
+        answer.code == 3 && answer.err.contains("no JACK or PipeWire server is running"),
+        "{}",
+        answer.err
+    );
+}
+
+#[test]
+#[ignore = "needs pipewire"]
+fn a_survey_sees_pipewire_and_a_soak_goes_through_it_at_three_buffers() {
+    let server = Server::pipewire();
+    let seen = server.look().unwrap();
+    assert_eq!((seen["kind"].as_str(), seen["rate_hz"].as_u64()), (Some("PipeWire"), Some(48_000)));
+    assert!(
+        seen["nodes"].as_array().unwrap().iter().any(|n| n.as_str().unwrap().contains("Dummy")),
+        "{seen}"
+    );
+    let own = server.buffer();
+    for frames in [64u64, 128, 512] {
+        let text = frames.to_string();
+        let soak =
+            server.json(&["soak", "--through", "jack", "--work", "10", "--seconds", "2", "--buffer", &text]);
+        let rung = &soak["rungs"][0];
+        let blocks = rung["blocks"].as_f64().unwrap();
+        assert_eq!(
+            (rung["buffer_frames"].as_u64(), soak["server"]["kind"].as_str()),
+            (Some(frames), Some("PipeWire"))
+        );
+        assert!((blocks / (2.0 * 48_000.0 / frames as f64) - 1.0).abs() < 0.3, "{frames}: {blocks}");
+        assert_eq!(server.buffer(), own, "as it was");
+    }
+    let saved = server.run(&["survey", "--save", "rig.toml"]);
+    assert!(saved.code <= 1, "{}", saved.err);
+    assert!(server.folder.read("rig.toml").contains("model = \"pipewire\""));
+}

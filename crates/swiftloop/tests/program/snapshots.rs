@@ -1,0 +1,166 @@
+//! Every view as it stands today, at three widths, and every JSON: a change of wording is seen and meant. Accept changes
+//! with `INSTA_UPDATE=always cargo test -p swiftloop`, then read the difference.
+
+use crate::common::Folder;
+
+const RACK: [&str; 7] = ["try", "rig.toml", "session.toml", "--interface", "rack", "--phase", "tracking"];
+
+const BAD: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/demo/computers/bad-laptop");
+
+/// Commands whose text does not depend on the machine.
+pub const TEXTS: &[&[&str]] = &[
+    &["plan", "rig.toml", "session.toml"],
+    &["plan", "rig.toml", "session.toml", "--full"],
+    &["plan", "rig-soaked.toml", "session.toml"],
+    &["plan", "rig.toml", "session.toml", "--interface", "rack", "--phase", "tracking"],
+    &["plan", "rig.toml", "session.toml", "--interface", "desk", "--phase", "overdub"],
+    &RACK,
+    &["try", "rig.toml", "session.toml", "--interface", "rack", "--phase", "tracking", "--full"],
+    &["try", "rig.toml", "session.toml", "--interface", "rack", "--phase", "editing"],
+    &["try", "--driver", "alsa", "--buffer", "512"],
+    &["try", "--driver", "asio", "--full"],
+    &["probe", "read", "loop-128.wav"],
+    &["probe", "read", "loop-two-clocks.wav", "--full", "--reported-frames", "400"],
+    &["probe", "fit", "128=loop-128.wav", "256=loop-256.wav", "512=loop-512.wav"],
+    &["probe", "fit", "512=loop-128.wav", "128=loop-512.wav"],
+    &["listen", "mix-clean.wav"],
+    &["listen", "mix-crackling.wav"],
+    &["listen", "mix-crackling.wav", "--against", "mix-clean.wav", "--full"],
+    &["listen", "drone-two-clocks.wav"],
+];
+
+/// A name for the file of a snapshot.
+fn name(args: &[&str]) -> String {
+    args.join(" ").replace(".toml", "").replace(".wav", "").replace("--", "").replace(['=', ' '], "_")
+}
+
+/// No line is wider than the page, no colour stands in a pipe.
+pub fn fits(args: &[&str], width: &str, shown: &str) {
+    assert!(!shown.contains('\u{1b}'), "colour in a pipe");
+    let most: usize = width.parse().expect("a number");
+    for line in shown.lines() {
+        // A command that can be pasted stands on a line of its own, however long.
+        let start = line.trim_start();
+        let pasted = ["swiftloop ", "$ swiftloop ", "printf ", "echo "].iter().any(|c| start.starts_with(c));
+        let wide = textwrap::core::display_width(line);
+        assert!(wide <= most || pasted, "{args:?} at {width}: {wide}: {line}");
+    }
+}
+
+#[test]
+fn views() {
+    let folder = Folder::with_demo();
+    for args in TEXTS {
+        for width in ["80", "100", "160"] {
+            let answer = folder.run_with(args, &[("COLUMNS", width)]);
+            assert!(answer.code <= 1, "{args:?}: {}", answer.err);
+            fits(args, width, &answer.out);
+            insta::assert_snapshot!(format!("{}_{width}", name(args)), answer.out);
+        }
+    }
+}
+
+#[test]
+fn tour() {
+    let folder = Folder::empty();
+    let answer = folder.run_with(&["demo"], &[("COLUMNS", "80")]);
+    insta::assert_snapshot!("demo_80", answer.out);
+    fits(&["demo"], "80", &answer.out);
+}
+
+/// About forty lines; nothing is longer than fifty.
+#[test]
+fn one_screen() {
+    let folder = Folder::with_demo();
+    for args in TEXTS.iter().filter(|args| !args.contains(&"--full")) {
+        let lines = folder.run_with(args, &[("COLUMNS", "80")]).out.lines().count();
+        assert!(lines <= 50, "{args:?}: {lines} lines");
+    }
+}
+
+/// What writes files says so, and a computer that was copied is judged alike everywhere.
+#[test]
+fn what_is_written_and_what_was_copied() {
+    for width in ["80", "100", "160"] {
+        let folder = Folder::empty();
+        let show = |name: &str, args: &[&str]| {
+            let answer = folder.run_with(args, &[("COLUMNS", width)]);
+            assert!(answer.code <= 1, "{args:?}: {}", answer.err);
+            fits(args, width, &answer.out.replace(BAD, "COPY"));
+            insta::assert_snapshot!(format!("{name}_{width}"), answer.out.replace(BAD, "COPY"));
+        };
+        show("new", &["new", "studio", "--yes"]);
+        show("demo_written", &["demo", "folk"]);
+        show("probe_make", &["probe", "make"]);
+        show("probe_make_tone", &["probe", "make", "--tone", "--seconds", "1", "--out", "tone.wav"]);
+        show("survey", &["survey", "--root", BAD]);
+        show("survey_full", &["survey", "--root", BAD, "--full"]);
+    }
+}
+
+/// Figures to six digits: the last ones differ from one mathematical library to another.
+fn rounded(value: &mut serde_json::Value) {
+    match value {
+        serde_json::Value::Number(n) if n.is_f64() => {
+            let x = n.as_f64().unwrap_or(0.0);
+            *value = serde_json::json!(format!("{x:.5e}").parse::<f64>().unwrap_or(x));
+        }
+        serde_json::Value::Array(all) => all.iter_mut().for_each(rounded),
+        serde_json::Value::Object(all) => all.values_mut().for_each(rounded),
+        serde_json::Value::Null
+        | serde_json::Value::Bool(_)
+        | serde_json::Value::Number(_)
+        | serde_json::Value::String(_) => {}
+    }
+}
+
+#[test]
+fn answers_for_programs() {
+    let folder = Folder::with_demo();
+    let one = ["plan", "rig.toml", "session.toml", "--interface", "rack", "--phase", "mixing"];
+    for args in [
+        &one[..],
+        &["plan", "rig.toml", "session.toml", "--interface", "desk", "--phase", "overdub"],
+        &RACK,
+        &["try", "--driver", "alsa", "--buffer", "512"],
+        &["probe", "read", "loop-128.wav"],
+        &["probe", "fit", "128=loop-128.wav", "256=loop-256.wav", "512=loop-512.wav"],
+        &["listen", "mix-crackling.wav"],
+    ] {
+        let mut value = folder.json(args);
+        rounded(&mut value);
+        insta::assert_json_snapshot!(format!("json_{}", name(args)), value);
+    }
+}
+
+#[test]
+fn complaints() {
+    let folder = Folder::with_demo();
+    folder.write("bad.toml", folder.read("rig.toml").replacen("cores = 4", "coers = 4", 1));
+    folder.write(
+        "typed.toml",
+        folder.read("session.toml").replacen("hears = [\"voice\"]", "hears = \"voice\"", 1),
+    );
+    for args in [
+        &["plan", "bad.toml", "session.toml"][..],
+        &["plan", "rig.toml", "typed.toml"],
+        &["plan", "session.toml", "rig.toml"],
+        &["plan", "none.toml", "session.toml"],
+        &["try", "rig.toml", "session.toml"],
+        &["try", "--driver", "asoi"],
+        &["probe", "read", "probe.wav"],
+        &["plann"],
+        &["plan", "rig.toml"],
+        &["try", "--driver", "alsa", "--rate", "48k"],
+        &["try", "--bufer", "64"],
+        &["listen", "mix-clean.wav", "--against"],
+        &["probe", "make", "--depth", "8"],
+        &["soak", "--allow", "-1"],
+        &["soak", "rig.toml", "session.toml", "--work", "20"],
+    ] {
+        let answer = folder.run_with(args, &[("COLUMNS", "80")]);
+        assert!(answer.err.contains("error:  ") && answer.err.contains("to do:  "), "{}", answer.err);
+        assert_eq!(answer.code, 2, "{args:?}: {}", answer.out);
+        insta::assert_snapshot!(format!("complaint_{}", name(args)), answer.err);
+    }
+}
