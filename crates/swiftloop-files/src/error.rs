@@ -61,7 +61,9 @@ impl FileError {
     /// A file that the system does not let us read.
     #[must_use]
     pub fn unreadable(path: &Path, e: &io::Error) -> Self {
+        let description = path.extension().is_none_or(|e| e.eq_ignore_ascii_case("toml"));
         let help = match e.kind() {
+            io::ErrorKind::NotFound if !description => "check the name and the folder you are in",
             io::ErrorKind::NotFound => "check the name; `swiftloop new` makes files to start from",
             io::ErrorKind::PermissionDenied => "check the permissions of the file and of its folder",
             _ => "check the file, or name another",
@@ -108,6 +110,16 @@ pub fn plain_words(e: &io::Error) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn who_lacks_a_recording_is_not_sent_to_describe_a_rig() {
+        let missing = |name: &str| {
+            let e = io::Error::from(io::ErrorKind::NotFound);
+            FileError::unreadable(Path::new(name), &e).help().to_string()
+        };
+        assert!(missing("rig.toml").contains("new") && missing("rig").contains("new"));
+        assert!(!missing("take.wav").contains("new") && missing("take.WAV").contains("folder"));
+    }
 
     #[test]
     fn the_systems_own_numbers_are_not_shown() {

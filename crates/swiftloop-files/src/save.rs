@@ -12,6 +12,8 @@ use tempfile::NamedTempFile;
 pub enum Overwrite {
     /// Never: an existing file is an error.
     Refuse,
+    /// Never, and one that holds just this already is no error.
+    RefuseOther,
     /// The user said so.
     Allow,
 }
@@ -29,8 +31,11 @@ impl Overwrite {
 /// # Errors
 /// [`FileError::Exists`] and [`FileError::Unwritable`]; in both cases nothing has changed on disk.
 pub fn save(path: &Path, content: &[u8], overwrite: Overwrite) -> Result<(), FileError> {
+    if overwrite == Overwrite::RefuseOther && holds(path, content) {
+        return Ok(());
+    }
     match overwrite {
-        Overwrite::Refuse => {
+        Overwrite::Refuse | Overwrite::RefuseOther => {
             if path.symlink_metadata().is_ok() {
                 return Err(FileError::Exists { path: path.into() });
             }
@@ -52,6 +57,12 @@ pub fn save(path: &Path, content: &[u8], overwrite: Overwrite) -> Result<(), Fil
             }
         },
     }
+}
+
+/// A plain file with just this content is there.
+fn holds(path: &Path, content: &[u8]) -> bool {
+    let alike = std::fs::metadata(path).is_ok_and(|m| m.is_file() && m.len() == content.len() as u64);
+    alike && std::fs::read(path).is_ok_and(|there| there == content)
 }
 
 /// A file that is to be replaced.

@@ -12,6 +12,10 @@ pub use columns::{Columns, Head};
 
 /// Width of the output: the terminal's, or `COLUMNS`, or 100; between 60 and 160.
 pub fn width() -> usize {
+    // Views are tested as they stand on the narrowest ordinary terminal, wherever the tests run.
+    if cfg!(test) {
+        return 80;
+    }
     let terminal = terminal_size::terminal_size().map(|(w, _)| usize::from(w.0));
     let asked = std::env::var("COLUMNS").ok().and_then(|c| c.parse().ok());
     terminal.or(asked).unwrap_or(100).clamp(60, 160)

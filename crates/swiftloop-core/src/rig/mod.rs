@@ -212,7 +212,7 @@ pub struct Interface {
     /// Input and output are one device, or two with a clock each.
     #[serde(default)]
     pub devices: Devices,
-    /// What the interface can do by itself for somebody who wants to hear themselves.
+    /// What the interface can do by itself for a performer who wants to hear the input at once.
     #[serde(default)]
     pub direct: Direct,
     /// Delay of the on-board mixer, converters not counted.

@@ -179,7 +179,7 @@ pub struct Performer {
     pub plays: String,
     /// How they listen.
     pub listens: Listens,
-    /// Tracks on which they hear themselves.
+    /// Tracks on which the performer hears what is played.
     pub hears: Vec<String>,
     /// The mix they hear: `main` or a bus.
     #[serde(default = "main_out")]

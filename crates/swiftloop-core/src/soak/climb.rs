@@ -5,7 +5,7 @@
 use super::{Counts, Decision, Observed, Provenance, Question, Rung, Samples, learn};
 use crate::load::WorkShare;
 use crate::risk::{Dropouts, RiskModel, WakeSet};
-use crate::units::{Block, Hz, Micros};
+use crate::units::{Block, Hz, Micros, Seconds};
 
 /// One kind of block.
 #[derive(Debug, Clone, PartialEq)]
@@ -24,7 +24,7 @@ pub struct Stretch<'a> {
     /// The work of a block.
     pub patterns: &'a [WorkPattern],
     /// How long.
-    pub seconds: f64,
+    pub length: Seconds,
     /// Its misses count; otherwise it is only listened to.
     pub judged: bool,
 }
@@ -59,17 +59,17 @@ pub trait SoakMachine {
     /// Why it cannot.
     type Error;
 
-    /// A rung begins that lasts so many seconds at the most.
-    fn begin(&mut self, block: Block, seconds: f64);
+    /// A rung begins that lasts so long at the most.
+    fn begin(&mut self, block: Block, longest: Seconds);
 
-    /// Lives through a stretch. `goes_on` is asked now and then, with the misses and seconds of this stretch so far.
+    /// Lives through a stretch. `goes_on` is asked now and then, with the misses of this stretch so far and how long it has lasted.
     ///
     /// # Errors
     /// When it cannot.
     fn live(
         &mut self,
         stretch: Stretch<'_>,
-        goes_on: &mut dyn FnMut(u64, f64) -> bool,
+        goes_on: &mut dyn FnMut(u64, Seconds) -> bool,
     ) -> Result<StretchResult, Self::Error>;
 }
 
@@ -84,8 +84,8 @@ pub struct Climb<'a> {
     pub blocks: Vec<(Block, Vec<WorkPattern>)>,
     /// What is asked of each.
     pub question: Question,
-    /// Seconds to judge each block.
-    pub seconds: f64,
+    /// How long each block is judged.
+    pub length: Seconds,
     /// Stop at the first block that holds, and at each block as soon as its answer is known.
     pub ladder: bool,
     /// Wake-up delays when too little was heard to learn from.
@@ -105,14 +105,14 @@ pub struct Climbed {
     pub end: End,
 }
 
-/// Seconds of a stretch, listened to or judged: of one length, so that what builds up within a stretch (the system's own
+/// Length of a stretch, listened to or judged: of one length, so that what builds up within a stretch (the system's own
 /// limit on real-time threads, heat) strikes both alike.
-const STRETCH_S: f64 = 2.0;
+const STRETCH: Seconds = Seconds::new(2.0);
 /// Periods in a stretch at the least, and in a rung.
 const FEWEST_PERIODS: (f64, f64) = (4.0, 8.0);
-/// A remainder shorter than this, in seconds or in periods, is left out: it might bring no block, again and again.
-const REMAINDER: (f64, f64) = (0.02, 2.0);
-/// A rung of a ladder is given up as undecided after so many times the seconds asked for.
+/// A remainder shorter than this, or than so many periods, is left out: it might bring no block, again and again.
+const REMAINDER: (Seconds, f64) = (Seconds::new(0.02), 2.0);
+/// A rung of a ladder is given up as undecided after so many times the length asked for.
 const PATIENCE: f64 = 3.0;
 /// Fewer blocks say too little about the pace at one block.
 const FEWEST_PACES: u64 = 200;
@@ -179,22 +179,22 @@ impl Climb<'_> {
         block: Block,
         patterns: &[WorkPattern],
     ) -> Result<Seen, M::Error> {
-        let period_s = block.period(self.rate).raw() / 1e6;
-        let asked = self.seconds * if self.ladder { PATIENCE } else { 1.0 };
-        let longest = asked.max(FEWEST_PERIODS.1 * period_s);
-        let length = STRETCH_S.max(FEWEST_PERIODS.0 * period_s);
-        let enough = longest - REMAINDER.0.max(REMAINDER.1 * period_s);
+        let period = Seconds::from(block.period(self.rate));
+        let asked = self.length * if self.ladder { PATIENCE } else { 1.0 };
+        let longest = asked.max(period * FEWEST_PERIODS.1);
+        let length = STRETCH.max(period * FEWEST_PERIODS.0);
+        let enough = longest - REMAINDER.0.max(period * REMAINDER.1);
         machine.begin(block, longest);
         let mut seen = Seen::default();
-        while seen.observed.seconds < enough && !self.known(&seen.observed) {
+        while seen.observed.lasted < enough && !self.known(&seen.observed) {
             let so_far = seen.observed;
-            let seconds = length.min(longest - so_far.seconds);
+            let length = length.min(longest - so_far.lasted);
             for judged in [false, true] {
-                let mut goes_on = |misses: u64, seconds: f64| {
-                    let now = Observed { blocks: 0, late: 0, runs: misses, seconds };
+                let mut goes_on = |misses: u64, lasted: Seconds| {
+                    let now = Observed { blocks: 0, late: 0, runs: misses, lasted };
                     !(judged && self.known(&so_far.plus(now)))
                 };
-                let stretch = Stretch { block, patterns, seconds, judged };
+                let stretch = Stretch { block, patterns, length, judged };
                 seen.take(machine.live(stretch, &mut goes_on)?, judged);
                 if seen.end != End::Whole {
                     return Ok(seen);
@@ -205,7 +205,7 @@ impl Climb<'_> {
     }
 
     fn decide(&self, observed: &Observed) -> Decision {
-        self.question.answer(observed.misses(), observed.seconds / 3600.0)
+        self.question.answer(observed.misses(), observed.lasted)
     }
 
     /// On a ladder a known answer ends a rung before its time.

@@ -3,7 +3,7 @@
 use super::Counts;
 use super::question::Decision;
 use crate::risk::{Dropouts, EACH_COUNTS};
-use crate::units::{Block, Hz, PerHour};
+use crate::units::{Block, Hz, PerHour, Seconds};
 use statrs::distribution::{ContinuousCDF, Gamma};
 
 /// What happened at one setting.
@@ -16,8 +16,11 @@ pub struct Observed {
     /// Unbroken runs of late blocks.
     pub runs: u64,
     /// How long it lasted.
-    pub seconds: f64,
+    pub lasted: Seconds,
 }
+
+/// Nothing lasts no time at all.
+const LEAST: Seconds = Seconds::new(1e-6);
 
 impl Observed {
     /// This, and then `later`.
@@ -27,7 +30,7 @@ impl Observed {
             blocks: self.blocks + later.blocks,
             late: self.late + later.late,
             runs: self.runs + later.runs,
-            seconds: self.seconds + later.seconds,
+            lasted: self.lasted + later.lasted,
         }
     }
 
@@ -42,10 +45,9 @@ impl Observed {
     #[must_use]
     pub fn per_hour(&self) -> Dropouts {
         let misses = self.misses() as f64;
-        let hours = (self.seconds / 3600.0).max(1e-9);
         let quantile = |shape: f64, q: f64| Gamma::new(shape, 1.0).map_or(0.0, |g| g.inverse_cdf(q));
         let low = if misses > 0.0 { quantile(misses, 0.025) } else { 0.0 };
-        let rate = |count: f64| PerHour::new(count / hours);
+        let rate = |count: f64| PerHour::counted(count, self.lasted.max(LEAST));
         Dropouts { low: rate(low), typical: rate(misses), high: rate(quantile(misses + 1.0, 0.975)) }
     }
 }
@@ -92,7 +94,7 @@ mod tests {
     use super::*;
 
     fn observed(blocks: u64, late: u64, runs: u64) -> Observed {
-        Observed { blocks, late, runs, seconds: 3600.0 }
+        Observed { blocks, late, runs, lasted: Seconds::new(3600.0) }
     }
 
     #[test]

@@ -43,6 +43,14 @@ impl PerHour {
     }
 }
 
+impl Seconds {
+    /// As a number of hours, for what is counted per hour.
+    #[must_use]
+    pub fn hours(self) -> f64 {
+        self.raw() / 3600.0
+    }
+}
+
 impl Frames {
     /// How long these frames last at `rate`.
     #[must_use]

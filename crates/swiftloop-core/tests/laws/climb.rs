@@ -8,7 +8,7 @@ use swiftloop_core::soak::{
     Climb, Climbed, Counts, Decision, End, Observed, Question, Samples, SoakMachine, Stretch, StretchResult,
     WorkPattern, smallest,
 };
-use swiftloop_core::units::{Block, Hz};
+use swiftloop_core::units::{Block, Hz, PerHour, Seconds};
 
 const RATE: Hz = Hz::new(48_000);
 
@@ -32,29 +32,29 @@ impl Simulated {
 impl SoakMachine for Simulated {
     type Error = Infallible;
 
-    fn begin(&mut self, _: Block, _: f64) {}
+    fn begin(&mut self, _: Block, _: Seconds) {}
 
     fn live(
         &mut self,
         stretch: Stretch<'_>,
-        goes_on: &mut dyn FnMut(u64, f64) -> bool,
+        goes_on: &mut dyn FnMut(u64, Seconds) -> bool,
     ) -> Result<StretchResult, Infallible> {
         self.stretches.push((stretch.block.get(), stretch.judged));
-        let period_us = stretch.block.period(RATE).raw();
+        let period = stretch.block.period(RATE);
         let work = stretch.patterns[0].work[0].raw();
         let (mut wakes, mut late, mut blocks) = (Vec::new(), 0, 0);
         // A block is due at the end of each period; what does not fit into the stretch is not begun.
-        while f64::from(blocks + 1) * period_us < stretch.seconds * 1e6 {
+        while Seconds::from(period) * f64::from(blocks + 1) < stretch.length {
             blocks += 1;
             let delay = -self.mean_us[usize::from(stretch.judged)] * (1.0 - self.random.f64()).ln();
             wakes.push((delay, 1));
-            late += u64::from(delay + work > period_us);
-            if blocks % 100 == 0 && !goes_on(late, f64::from(blocks) * period_us / 1e6) {
+            late += u64::from(delay + work > period.raw());
+            if blocks % 100 == 0 && !goes_on(late, Seconds::from(period) * f64::from(blocks)) {
                 break;
             }
         }
         let blocks = u64::from(blocks as u32);
-        let observed = Observed { blocks, late, runs: late, seconds: blocks as f64 * period_us / 1e6 };
+        let observed = Observed { blocks, late, runs: late, lasted: Seconds::from(period) * blocks as f64 };
         let heard = Samples {
             wakes: Counts::new(wakes),
             slow: Vec::new(),
@@ -81,8 +81,8 @@ fn climbed(machine: &mut Simulated, blocks: &[u32], seconds: f64, ladder: bool) 
         rate: RATE,
         reserve: 1.0,
         blocks: blocks.iter().map(work).collect(),
-        question: Question::within(seconds * 0.97, 1.0, 0.05),
-        seconds,
+        question: Question::within(Seconds::new(seconds * 0.97), PerHour::new(1.0), 0.05),
+        length: Seconds::new(seconds),
         ladder,
         unknown: &unknown,
     };
@@ -99,7 +99,7 @@ fn a_ladder_breaks_at_once_where_it_breaks_and_stops_where_it_holds() {
     assert_eq!(decisions, [Decision::Breaks, Decision::Holds]);
     assert_eq!(smallest(&found.rungs), Some(Block::new(32)));
     // The first rung needed a stretch or two, the second all its seconds.
-    assert!(found.rungs[0].observed.seconds < 8.0 && found.rungs[1].observed.seconds > 19.0);
+    assert!(found.rungs[0].observed.lasted.raw() < 8.0 && found.rungs[1].observed.lasted.raw() > 19.0);
     assert!(machine.stretches.iter().all(|s| s.0 <= 32));
 }
 
@@ -137,7 +137,7 @@ fn what_a_dying_server_does_is_not_counted_but_a_stopped_stretch_is() {
     {
         let mut machine = Simulated { ends: Some((stretches, end)), ..Simulated::new(20.0, 20.0) };
         let found = climbed(&mut machine, &[64, 128], 60.0, false);
-        let judged: f64 = found.rungs.iter().map(|r| r.observed.seconds).sum();
+        let judged: f64 = found.rungs.iter().map(|r| r.observed.lasted.raw()).sum();
         assert_eq!((judged / 2.0).round() as u32, expected, "{end:?} after {stretches}");
         assert_eq!((found.end, machine.stretches.len()), (end, stretches));
     }
@@ -152,10 +152,10 @@ proptest! {
         let block = block.max(64);
         let mut machine = Simulated::new(5.0, 5.0);
         let found = climbed(&mut machine, &[block], seconds, ladder);
-        let period_s = Block::new(block).period(RATE).raw() / 1e6;
+        let period_s = Seconds::from(Block::new(block).period(RATE)).raw();
         prop_assert!(found.rungs[0].observed.blocks > 0);
         let longest = (seconds * if ladder { 3.0 } else { 1.0 }).max(8.0 * period_s);
-        prop_assert!(found.rungs[0].observed.seconds <= longest + 1e-9);
+        prop_assert!(found.rungs[0].observed.lasted.raw() <= longest + 1e-9);
         prop_assert!(machine.stretches.len() <= 200, "{} stretches", machine.stretches.len());
     }
 }

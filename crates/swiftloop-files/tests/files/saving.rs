@@ -19,6 +19,20 @@ fn an_existing_file_is_kept_unless_asked() {
 }
 
 #[test]
+fn what_is_there_already_just_so_is_no_error_where_that_is_meant() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("probe.wav");
+    save(&path, b"sound", Overwrite::RefuseOther).unwrap();
+    save(&path, b"sound", Overwrite::RefuseOther).unwrap();
+    for other in [&b"other"[..], b"longer than it", b""] {
+        assert!(matches!(save(&path, other, Overwrite::RefuseOther), Err(FileError::Exists { .. })));
+    }
+    assert!(matches!(save(&path, b"sound", Overwrite::Refuse), Err(FileError::Exists { .. })));
+    assert!(matches!(save(folder.path(), b"", Overwrite::RefuseOther), Err(FileError::Exists { .. })));
+    assert_eq!(std::fs::read(&path).unwrap(), b"sound");
+}
+
+#[test]
 fn what_cannot_be_written_leaves_nothing() {
     let dir = tempfile::tempdir().expect("a folder");
     let missing = dir.path().join("no").join("rig.toml");

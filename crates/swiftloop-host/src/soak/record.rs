@@ -4,6 +4,7 @@
 use super::permission::Permission;
 use hdrhistogram::Histogram;
 use swiftloop_core::soak::{Counts, Observed, Samples};
+use swiftloop_core::units::Seconds;
 
 /// Longest time told apart: a minute; what is longer counts as that.
 const LONGEST_NS: u64 = 60_000_000_000;
@@ -112,7 +113,12 @@ impl Record {
     /// Blocks and misses.
     #[must_use]
     pub fn observed(&self) -> Observed {
-        Observed { blocks: self.blocks, late: self.late_blocks, runs: self.runs, seconds: self.seconds }
+        Observed {
+            blocks: self.blocks,
+            late: self.late_blocks,
+            runs: self.runs,
+            lasted: Seconds::new(self.seconds),
+        }
     }
 
     /// What all workers heard.

@@ -35,7 +35,8 @@ pub fn make(options: &ProbeMakeOptions) -> Result<ExitCode, Failure> {
     };
     let bytes = wav_bytes(&channels, options.rate, depth)
         .map_err(|why| Failure::usage(why, "take fewer --channels, --bursts or --seconds"))?;
-    save(&options.out, &bytes, Overwrite::forced(options.force))?;
+    // Every trail that needs a probe says how to make it: to make it again is no mistake.
+    save(&options.out, &bytes, if options.force { Overwrite::Allow } else { Overwrite::RefuseOther })?;
     print(&view::made(&options.out, &recipe, depth, options.tone.then_some(options.seconds)))
 }
 

@@ -11,5 +11,8 @@ pub mod survey;
 pub mod trials;
 pub mod warnings;
 
+#[cfg(test)]
+mod tests;
+
 pub use refusals::Explain;
 pub use trials::InContext;

@@ -10,5 +10,6 @@ mod readme;
 mod servers;
 mod snapshots;
 mod soak;
+mod speech;
 mod survey;
 mod terminal;

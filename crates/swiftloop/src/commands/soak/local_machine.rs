@@ -5,7 +5,7 @@ use crate::failure::Failure;
 use crate::views::soak::meter::Live;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 use swiftloop_core::soak::{End, SoakMachine, Stretch, StretchResult};
-use swiftloop_core::units::{Block, Hz};
+use swiftloop_core::units::{Block, Hz, Seconds};
 use swiftloop_host::soak::{Meter, Permission, Speed, Task};
 
 /// This machine.
@@ -28,11 +28,11 @@ pub struct LocalMachine<'a> {
 impl SoakMachine for LocalMachine<'_> {
     type Error = Failure;
 
-    fn begin(&mut self, block: Block, seconds: f64) {
+    fn begin(&mut self, block: Block, longest: Seconds) {
         self.meter = Meter::new(self.workers);
         self.live.begin(
             &format!("{block} frames at {} Hz", self.rate),
-            seconds,
+            longest.raw(),
             block.period(self.rate).raw(),
         );
     }
@@ -40,12 +40,12 @@ impl SoakMachine for LocalMachine<'_> {
     fn live(
         &mut self,
         stretch: Stretch<'_>,
-        goes_on: &mut dyn FnMut(u64, f64) -> bool,
+        goes_on: &mut dyn FnMut(u64, Seconds) -> bool,
     ) -> Result<StretchResult, Failure> {
         let task = Task {
             period_ns: stretch.block.period(self.rate).raw() * 1000.0,
             reserve: self.reserve,
-            seconds: stretch.seconds,
+            seconds: stretch.length.raw(),
             patterns: stretch.patterns.to_vec(),
             section_ns: self.speed.section_ns,
         };
@@ -54,8 +54,8 @@ impl SoakMachine for LocalMachine<'_> {
         let meter = if stretch.judged { &self.meter } else { &unseen };
         let (live, before) = (&mut self.live, meter.misses());
         let watch = |meter: &Meter, passed: f64| {
-            live.show(stretch.judged.then_some(meter), passed, stretch.seconds);
-            goes_on(meter.misses() - before, passed)
+            live.show(stretch.judged.then_some(meter), passed, stretch.length.raw());
+            goes_on(meter.misses() - before, Seconds::new(passed))
         };
         let (record, gone) = self.backend.soak(stretch.block, &task, meter, self.stop, watch)?;
         self.live.passed(if stretch.judged { record.seconds } else { 0.0 });

@@ -18,6 +18,7 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use swiftloop_core::rig::{PowerPlan, WakeProfile};
 use swiftloop_core::soak::{Climb, Climbed, Decision, End, Provenance, Question, compare, learn, smallest};
+use swiftloop_core::units::Seconds;
 use swiftloop_files::{check_profile_fits, read_rig, save_profile, tables};
 use swiftloop_host::soak::{IdleGuard, Meter, Permission, hold_off_idle, kernel, speed, today};
 use swiftloop_host::survey::governor;
@@ -39,13 +40,13 @@ pub fn run(options: &SoakOptions) -> Result<ExitCode, Failure> {
     let stop = stopped_by_signals()?;
     let awake = hold_awake(options)?;
     let speed = speed(SPEED_MS);
-    let question = Question::within(options.seconds * WHOLE, plan.allowed.raw(), options.error);
+    let question = Question::within(Seconds::new(options.seconds * WHOLE), plan.allowed, options.error);
     let climb = Climb {
         rate: plan.rate,
         reserve: plan.reserve,
         blocks: plan.blocks.iter().map(|b| (*b, plan.patterns(*b, speed.factor()))).collect(),
         question,
-        seconds: options.seconds,
+        length: Seconds::new(options.seconds),
         ladder: options.ladder,
         unknown: &plan.unknown,
     };

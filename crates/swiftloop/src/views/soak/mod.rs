@@ -2,6 +2,8 @@
 
 mod json;
 pub mod meter;
+#[cfg(test)]
+mod tests;
 mod text;
 
 pub use json::json;

@@ -6,8 +6,8 @@ use crate::page::{Columns, Head, Style, TIED, answer, command, counted, heading,
 use crate::views::{Detail, quoted};
 use crate::words::figures::{per_hour, percent, rate, us};
 use crate::words::survey::ALLOW_REALTIME;
+use crate::words::warnings::capital;
 use swiftloop_core::soak::{ComparedFigure, Counts, Decision, Rung};
-use swiftloop_core::units::PerHour;
 
 /// The text.
 pub fn show(s: &Soaked<'_>, detail: Detail) -> String {
@@ -30,13 +30,9 @@ pub fn show(s: &Soaked<'_>, detail: Detail) -> String {
     text
 }
 
-fn an_hour(x: f64) -> String {
-    rate(PerHour::new(x))
-}
-
 fn lead(s: &Soaked<'_>) -> String {
     let wrong = format!("wrong in {:.0} of 100 such answers at the most", s.question.error * 100.0);
-    let fewer = format!("Fewer than {}, {wrong}.", an_hour(s.question.too_many_per_hour));
+    let fewer = format!("Fewer than {}, {wrong}.", rate(s.question.too_many));
     let Some(last) = s.rungs.last() else { return answer("Stopped before the first block.") };
     if s.ladder {
         return match s.smallest {
@@ -59,18 +55,18 @@ fn lead(s: &Soaked<'_>) -> String {
             styled(Style::Bad, format!("{block} frames break.")),
             format!(
                 "More than {}, {wrong}. Take the next larger buffer, or see what disturbs the machine: swiftloop survey",
-                an_hour(s.question.bearable_per_hour)
+                rate(s.question.allowed)
             ),
         ),
         Decision::Undecided => (
             styled(Style::Unsure, format!("Whether {block} frames hold is open.")),
             format!(
                 "{} in {:.0}{TIED}s: neither {} nor {} can be ruled out. Soak longer: --seconds {:.0}",
-                misses(last.observed.misses()),
-                last.observed.seconds,
-                an_hour(s.question.bearable_per_hour),
-                an_hour(s.question.too_many_per_hour),
-                (last.observed.seconds * 4.0).max(60.0)
+                capital(&misses(last.observed.misses())),
+                last.observed.lasted.raw(),
+                rate(s.question.allowed),
+                rate(s.question.too_many),
+                (last.observed.lasted.raw() * 4.0).max(60.0)
             ),
         ),
     };
@@ -141,11 +137,11 @@ fn happened(rungs: &[Rung]) -> String {
         Head::figures("buffer"),
         Head::figures("period"),
         Head::figures("blocks"),
-        Head::figures("late: median"),
-        Head::figures("99.9 %"),
+        Head::figures("late, median"),
+        Head::figures("late, 99.9 %"),
         Head::figures("latest"),
-        Head::figures("work: median"),
-        Head::figures("99.9 %"),
+        Head::figures("work, median"),
+        Head::figures("work, 99.9 %"),
         Head::figures("longest"),
     ]);
     for r in rungs {
