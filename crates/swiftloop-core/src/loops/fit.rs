@@ -67,6 +67,16 @@ impl Fit {
 }
 
 /// Fits the line, or nothing when fewer than two different buffers were measured.
+///
+/// ```
+/// use swiftloop_core::loops::fit;
+/// use swiftloop_core::units::{Block, Frames};
+///
+/// // Two buffers, measured through a cable: the driver holds three blocks, and converters and cable take 40 frames.
+/// let trips = [(Block::new(128), Frames::new(424.0)), (Block::new(256), Frames::new(808.0))];
+/// let line = fit(&trips).expect("two buffers").usable(&trips).expect("a driver's");
+/// assert_eq!((line.whole_blocks(), line.fixed.raw()), (Some(3), 40.0));
+/// ```
 #[must_use]
 pub fn fit(points: &[(Block, Frames)]) -> Option<Fit> {
     let mut sizes: Vec<Block> = points.iter().map(|p| p.0).collect();

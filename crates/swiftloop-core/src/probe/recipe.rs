@@ -73,6 +73,19 @@ pub enum BadRecipe {
 impl Recipe {
     /// Checks the figures.
     ///
+    /// ```
+    /// use swiftloop_core::probe::{Recipe, read};
+    /// use swiftloop_core::OneByOne;
+    /// use swiftloop_core::units::Hz;
+    ///
+    /// let recipe = Recipe::new(Hz::new(48_000), 1, 8, -12).expect("one output, eight bursts, 12 dB below full");
+    /// // What comes back: the same, 400 frames later and half as loud.
+    /// let late = std::iter::repeat_n(0.0, 400).chain(recipe.render()[0].iter().map(|x| x * 0.5)).collect();
+    /// let reading = read(&[late], Hz::new(48_000), None, &OneByOne).expect("a clean recording");
+    /// let trip = reading.channels[0].latency.typical();
+    /// assert!((trip.raw() - 400.0).abs() < 0.01);
+    /// ```
+    ///
     /// # Errors
     /// [`BadRecipe`] names the figure that cannot be.
     pub fn new(rate: Hz, channels: usize, bursts: usize, level_db: i32) -> Result<Self, BadRecipe> {

@@ -4,6 +4,19 @@
 use crate::units::{PerHour, Seconds};
 
 /// The question and its error rate.
+///
+/// ```
+/// use swiftloop_core::soak::{Decision, Question};
+/// use swiftloop_core::units::{PerHour, Seconds};
+///
+/// // You allow one miss an hour; a minute without any cannot promise that, but it rules out 180 an hour.
+/// let minute = Seconds::new(60.0);
+/// let question = Question::within(minute, PerHour::new(1.0), 0.05);
+/// assert!((177.0..178.0).contains(&question.too_many.raw()));
+/// assert_eq!(question.answer(0, minute), Decision::Holds);
+/// assert_eq!(question.answer(1, minute), Decision::Undecided);
+/// assert_eq!(question.answer(3, minute), Decision::Breaks);
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Question {
     /// Misses that are allowed.

@@ -1,6 +1,17 @@
 //! Quantities as types that do not mix, ranges of them (low, typical, high) and where a figure came from.
 //! The one idea: a number enters the program only through one of these types, so that it is finite, has the
 //! right sign, and carries its unit, its doubt and its origin to the last line of output.
+//!
+//! ```
+//! use swiftloop_core::units::{Block, Hz, Ms, Range};
+//!
+//! let rate = Hz::new(48_000);
+//! // One block of 64 frames, and what a performer may hear of it: one block in, two to three out.
+//! let block = Ms::from(Block::new(64).period(rate));
+//! let blocks = Range::new(block * 3.0, block * 3.0, block * 4.0).expect("in their order");
+//! assert_eq!(blocks.typical().raw(), 4.0);
+//! assert_eq!(blocks.high().frames_at(rate).raw(), 256.0);
+//! ```
 
 mod quantity;
 mod range;

@@ -61,26 +61,30 @@ pub fn show(
 }
 
 fn table(mine: &WithDriver<'_>, others: &[WithDriver<'_>]) -> String {
-    let mut t = Columns::new(&[
+    let mut heads = vec![
         Head::words("driver"),
         Head::figures("buffer"),
         Head::figures("ms late"),
         Head::words("low to high"),
         Head::words("verdict"),
-        Head::words(""),
-    ]);
+    ];
+    // A column only where there is something to say in it.
+    let noted = others.iter().any(|o| !o.model.live);
+    heads.extend(noted.then(|| Head::words("note")));
+    let mut t = Columns::new(&heads);
     for other in others {
         let own = other.model.id == mine.model.id;
         let total = other.whole.total;
-        let row = [
+        let mut row = vec![
             other.model.id.clone(),
             other.block.to_string(),
             ms(total.typical()),
             format!("{} to {}", ms(total.low()), ms(total.high())),
             delay_verdict(other.whole.verdict()),
-            if other.model.live { "" } else { "not for live playing" }.into(),
         ];
-        t.row(row.map(|c| if own && !c.is_empty() { styled(Style::Strong, c) } else { c }));
+        row.extend(noted.then(|| if other.model.live { "" } else { "not for live playing" }.into()));
+        let row = row.into_iter().map(|c| if own && !c.is_empty() { styled(Style::Strong, c) } else { c });
+        t.push(row.collect());
     }
     t.show()
 }

@@ -11,7 +11,7 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
 fn light<'a>(more: &[&'a str]) -> Vec<&'a str> {
-    [&["soak", "--buffer", "64", "--work", "5", "--seconds", "3"], more].concat()
+    [&["soak", "--buffer", "64", "--work", "5", "--seconds", "1.5"], more].concat()
 }
 
 /// One soak at a time: several would starve each other, and all other tests.
@@ -49,9 +49,10 @@ fn a_soak_counts_its_blocks_and_says_what_was_predicted() {
     let soak = folder.json(&light(&[]));
     let rung = &soak["rungs"][0];
     assert_eq!((rung["buffer_frames"].as_u64(), rung["sample_rate_hz"].as_u64()), (Some(64), Some(48_000)));
-    // Three seconds of blocks of 64 frames at 48 kHz, whenever they were woken.
+    // A second and a half of blocks of 64 frames at 48 kHz, whenever they were woken; more where the machine stood still.
     let blocks = rung["blocks"].as_u64().unwrap();
-    assert!((2000..=2260).contains(&blocks), "{blocks}");
+    let seconds = blocks as f64 * 64.0 / 48_000.0;
+    assert!(blocks >= 1000 && (rung["seconds"].as_f64().unwrap() - seconds).abs() < 1e-6, "{rung}");
     for times in [&rung["wake_us"], &rung["exec_us"]] {
         let of = |key: &str| times[key].as_f64().unwrap();
         assert!(
@@ -75,7 +76,7 @@ fn a_soak_of_large_blocks_comes_to_an_end() {
     // 1.3 s are 14.6 periods of 4096 frames: the remainder has no room for a block.
     let soak = folder.json(&["soak", "--buffer", "4096", "--work", "5", "--seconds", "1.3"]);
     let blocks = soak["rungs"][0]["blocks"].as_u64().unwrap();
-    assert!((1..=16).contains(&blocks), "{soak}");
+    assert!(blocks >= 1, "{soak}");
 }
 
 /// More work than any speed of this machine can do: four times the threads it has, each with a whole period of work.

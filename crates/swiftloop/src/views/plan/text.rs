@@ -144,7 +144,7 @@ fn overview(context: &Context<'_>, plan: &Plan) -> String {
     );
     let rolls: BTreeSet<Block> = plan.choices.iter().filter_map(|c| c.arrangement.roll).collect();
     for b in rolls {
-        text.push_str(&format!(" +{b}: what is recorded is rendered ahead in blocks of {b}."));
+        text.push_str(&format!(" +{b}: what nobody plays live is rendered ahead in blocks of {b}."));
     }
     let fewer = |c: &Choice| Some(c.arrangement.workers).filter(|w| *w < context.rig.machine.cores);
     let workers: BTreeSet<u32> = plan.choices.iter().filter_map(fewer).collect();
