@@ -4,8 +4,7 @@
 
 use super::recipe::{Direction, Recipe};
 use crate::stats::{median, quantile};
-use realfft::RealFftPlanner;
-use realfft::num_complex::Complex;
+use swiftloop_fft::{Complex, back_single, forward_single};
 
 /// Frames that share one bin of the coarse search.
 pub const BIN: usize = 64;
@@ -140,8 +139,7 @@ fn scales(samples: &[f32], burst: usize, places: usize, own: f64) -> Vec<f32> {
 fn correlate(samples: &[f32], up: &[f32], down: &[f32], places: usize) -> (Vec<f32>, Vec<f32>) {
     let size = (up.len() * 4).next_power_of_two();
     let step = size - up.len() + 1;
-    let mut planner = RealFftPlanner::<f32>::new();
-    let (forward, back) = (planner.plan_fft_forward(size), planner.plan_fft_inverse(size));
+    let (forward, back) = (forward_single(size), back_single(size));
     let mut block = forward.make_input_vec();
     let spectrum_of = |shape: &[f32]| {
         let (mut input, mut spectrum) = (forward.make_input_vec(), forward.make_output_vec());

@@ -4,10 +4,9 @@
 //! about h/ω; fitting h beside the slope keeps it from being taken for delay.
 
 use super::recipe::{Direction, Recipe};
-use realfft::num_complex::Complex;
-use realfft::{RealFftPlanner, RealToComplex};
 use std::f64::consts::TAU;
 use std::sync::Arc;
+use swiftloop_fft::{Complex, RealToComplex, back_double, forward_double};
 
 /// Silence kept on either side of a burst, in seconds: echoes later than this do not matter.
 const SIDE_S: f64 = 0.06;
@@ -63,7 +62,7 @@ impl Lens {
         let (low, high) = recipe.band();
         let bin = |cycles: f64| ((cycles * size as f64) as usize).min(size / 2);
         let bins = bin(low * 0.85).max(1)..bin(high * 1.02);
-        Self { recipe, side, size, bins, transform: RealFftPlanner::new().plan_fft_forward(size) }
+        Self { recipe, side, size, bins, transform: forward_double(size) }
     }
 
     fn transformed(&self, mut samples: Vec<f64>) -> Vec<Complex<f64>> {
@@ -147,8 +146,7 @@ impl Lens {
     /// The correlation at whole frames between two delays.
     #[must_use]
     pub fn profile(&self, cross: &Cross, from: f64, to: f64) -> Vec<(f64, f64)> {
-        let mut planner = RealFftPlanner::<f64>::new();
-        let back = planner.plan_fft_inverse(self.size);
+        let back = back_double(self.size);
         let mut spectrum = back.make_input_vec();
         spectrum[self.bins.clone()].copy_from_slice(&cross.product);
         if let Some(last) = spectrum.last_mut() {

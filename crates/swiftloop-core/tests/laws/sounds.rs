@@ -1,15 +1,13 @@
 //! Sounds for the tests: ideal delays made in the frequency domain, noise from a seed.
 #![allow(dead_code)]
 
-use realfft::RealFftPlanner;
-use realfft::num_complex::Complex;
+use swiftloop_fft::{Complex, back_double, forward_double};
 pub use swiftloop_host::simulated::gauss;
 
 /// `samples` later by `delay` frames, exactly, as an ideal pair of converters would: a turn of every phase.
 pub fn delayed(samples: &[f32], delay: f64, length: usize) -> Vec<f64> {
     let size = (length.max(samples.len()) + 4096).next_power_of_two();
-    let mut planner = RealFftPlanner::<f64>::new();
-    let (forward, back) = (planner.plan_fft_forward(size), planner.plan_fft_inverse(size));
+    let (forward, back) = (forward_double(size), back_double(size));
     let mut time: Vec<f64> = samples.iter().map(|x| f64::from(*x)).collect();
     time.resize(size, 0.0);
     let mut spectrum = forward.make_output_vec();

@@ -4,7 +4,7 @@
 
 use crate::listen::sinc::sinc;
 use crate::stats::{cholesky, median};
-use realfft::RealFftPlanner;
+use swiftloop_fft::{back_single, forward_single};
 
 /// Frames in which the way is learned.
 pub const LESSON: usize = 1 << 14;
@@ -148,8 +148,7 @@ pub fn place(field: &[f32], piece: &[f32]) -> Option<(f64, usize)> {
         return None;
     }
     let size = (field.len() + piece.len()).next_power_of_two();
-    let mut planner = RealFftPlanner::<f32>::new();
-    let (forward, back) = (planner.plan_fft_forward(size), planner.plan_fft_inverse(size));
+    let (forward, back) = (forward_single(size), back_single(size));
     let spectrum = |samples: &[f32]| {
         let (mut time, mut out) = (forward.make_input_vec(), forward.make_output_vec());
         time[..samples.len()].copy_from_slice(samples);
