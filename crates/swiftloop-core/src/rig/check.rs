@@ -3,7 +3,7 @@
 
 use super::{Description, Driver, Interface, Machine, Rig, WakeProfile};
 use crate::Invalid;
-use crate::tables::{Connection, DriverModel, MachineClass, Tables};
+use crate::tables::{Connection, DriverModel, MachineClass, Tables, plain};
 
 impl Rig {
     /// The rig, if it can be true.
@@ -69,12 +69,6 @@ pub(crate) fn missing(kind: &str, id: &str, known: &[&str]) -> Invalid {
         None => format!("there are: {}", known.join(", ")),
     };
     Invalid::new(format!("there is no {kind} called `{id}`"), help)
-}
-
-/// A word without what is no difference, capitals, spaces and underscores: `Core Audio` is core-audio.
-#[must_use]
-pub fn plain(word: &str) -> String {
-    word.trim().to_lowercase().replace([' ', '_'], "-")
 }
 
 /// The known word with the fewest edits to `word`, if it is near at all (a third of its letters).

@@ -2,11 +2,12 @@
 //! cost classes and classes of machine. The figures come in from data files, each with its source; here are
 //! their shapes and the look-ups. Everything taken from a table has the origin "assumed".
 
+mod power_plan;
 mod remedy_kind;
 
+pub use power_plan::PowerPlan;
 pub use remedy_kind::RemedyKind;
 
-use crate::rig::{PowerPlan, plain};
 use crate::units::{Block, Blocks, Factor, Frames, Hz, Micros, Ms, Nanos, Range, Share};
 use serde::Deserialize;
 
@@ -350,4 +351,10 @@ impl DriverModel {
     pub fn smallest_at(&self, rate: Hz) -> Block {
         self.smallest_block.max(Block::new(self.smallest_ms.frames_at(rate).raw().ceil() as u32))
     }
+}
+
+/// A word without what is no difference, capitals, spaces and underscores: `Core Audio` is core-audio.
+#[must_use]
+pub fn plain(word: &str) -> String {
+    word.trim().to_lowercase().replace([' ', '_'], "-")
 }

@@ -138,8 +138,8 @@ fn soaked(context: &Context<'_>, by_class: &Plan) -> Result<Step, Failure> {
     Ok(Step {
         question: "Will it hold? They let the laptop soak, then planned again.",
         command: format!("plan {SOAKED} session.toml"),
-        lead: views::plan::two::lead(context, by_class, &plan),
-        whole: views::plan::two::beside_class(&measured, by_class, &plan),
+        lead: views::plan::two_plans::lead(context, by_class, &plan),
+        whole: views::plan::two_plans::beside_class(&measured, by_class, &plan),
     })
 }
 

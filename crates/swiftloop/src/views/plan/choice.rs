@@ -1,8 +1,7 @@
 //! One phase on one interface: the answer, what to do, why not simpler, the trade, why not another, how sure.
 
 use super::super::{Detail, Files, doubt, legs, plan_command, trade, try_command};
-use super::text::effort;
-use crate::page::{Columns, Head, answer, command, heading, para, title, wrapped};
+use crate::page::{Columns, Head, answer, command, counted, heading, para, title, wrapped};
 use crate::words::figures::{decimals, dropout_verdict, dropouts, how_late, in_ms, ms_range, plain};
 use crate::words::settings::{first_name, place, setting};
 use crate::words::warnings::capital;
@@ -135,4 +134,15 @@ fn how_sure(c: &Choice, files: &Files) -> String {
     }
     text.push_str(&doubt::wake_ups(c.report.profile, c.arrangement.setting.buffer.block, files));
     text
+}
+
+/// How the effort of a choice is said.
+pub fn effort(c: &Choice) -> String {
+    let changes = c.report.remedies.len() + c.report.arranged.len();
+    let gap = if c.gap > 0 {
+        format!(" (the search was cut short: {} may be enough)", c.effort - c.gap)
+    } else {
+        String::new()
+    };
+    format!("{}, effort {}{gap}", counted(changes, "change", "changes"), c.effort)
 }

@@ -6,9 +6,9 @@ mod json;
 mod sheet;
 mod svg;
 mod text;
-pub mod two;
+pub mod two_plans;
 
-pub use choice::{lead as lead_of, sentences};
+pub use choice::{effort, lead as lead_of, sentences};
 pub use json::json;
 pub use svg::svg;
-pub use text::{effort, lead, show};
+pub use text::{lead, show};

@@ -264,14 +264,3 @@ fn all_warnings(context: &Context<'_>, all: &[PlanWarning]) -> String {
     }
     text
 }
-
-/// How the effort of a choice is said.
-pub fn effort(c: &Choice) -> String {
-    let changes = c.report.remedies.len() + c.report.arranged.len();
-    let gap = if c.gap > 0 {
-        format!(" (the search was cut short: {} may be enough)", c.effort - c.gap)
-    } else {
-        String::new()
-    };
-    format!("{}, effort {}{gap}", counted(changes, "change", "changes"), c.effort)
-}
