@@ -64,13 +64,18 @@ fn name<'a>(context: &Context<'a>) -> &'a str {
 /// The answer in a sentence or two.
 pub fn lead(context: &Context<'_>, plan: &Plan) -> Vec<String> {
     let tally = plan.tally();
-    let of = if tally.met == tally.all { "All".to_string() } else { format!("{} of", tally.met) };
+    let of = match (tally.met, tally.all) {
+        (2, 2) => "Both settings".to_string(),
+        (met, all) if met == all => format!("All {all} settings"),
+        (0, all) => format!("None of {all} settings"),
+        (met, all) => format!("{met} of {all} settings"),
+    };
     let unchanged = match tally.unchanged {
         0 => String::new(),
-        n if n == tally.met => ", without any change".into(),
+        n if n == tally.met => " without any change".into(),
         n => format!(", {n} of them without any change"),
     };
-    let mut line = format!("{of} {} settings work{unchanged}.", tally.all);
+    let mut line = format!("{of} work{unchanged}.");
     if tally.all == 1 {
         line = if tally.met == 1 { "It works.".into() } else { "It does not work.".into() };
     }
