@@ -12,7 +12,7 @@ use super::{
 use crate::ids::{InterfaceId, PerformerId, PhaseId, RemedyId};
 use crate::loops::{Context, WidestDoubt};
 use crate::session::Phase;
-use crate::units::Hz;
+use crate::units::{Block, Hz};
 use crate::workers::Workers;
 use std::cmp::Reverse;
 
@@ -140,6 +140,13 @@ impl Plan {
         };
         let all = self.choices.iter().flat_map(of_choice);
         all.max_by(|a, b| a.doubt.spread.raw().total_cmp(&b.doubt.spread.raw()))
+    }
+
+    /// The block to soak: the smallest among those whose dropouts rest on assumed wake-ups tells most. Nothing when all
+    /// are measured.
+    #[must_use]
+    pub fn block_to_soak(&self) -> Option<Block> {
+        self.choices.iter().filter_map(|c| c.report.block_to_soak()).min()
     }
 
     /// Only what `shown` says of interfaces and phases.

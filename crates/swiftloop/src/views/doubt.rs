@@ -4,7 +4,7 @@ use super::{Files, quoted};
 use crate::page::{command, wrapped};
 use crate::words::legs::surer;
 use swiftloop_core::loops::Remeasure;
-use swiftloop_core::units::{Block, Origin};
+use swiftloop_core::units::Block;
 
 /// What is least sure, and how to measure it.
 pub fn least_sure(what: &str, remeasure: Remeasure) -> String {
@@ -14,11 +14,11 @@ pub fn least_sure(what: &str, remeasure: Remeasure) -> String {
     text
 }
 
-/// What the dropouts rest on; when it is the class of the computer, how to measure this one at `block`.
-pub fn wake_ups(profile: Origin, block: Block, files: &Files) -> String {
-    if profile == Origin::Measured {
+/// What the dropouts rest on; when it is the class of the computer, how to measure this one at the block that tells most.
+pub fn wake_ups(to_soak: Option<Block>, files: &Files) -> String {
+    let Some(block) = to_soak else {
         return wrapped("  ", "Wake-ups are as measured on this machine.");
-    }
+    };
     let text = "Dropouts rest on late wake-ups assumed for this class of computer, so they may be off a hundredfold. Measure \
                 yours:";
     let line = format!("swiftloop soak --buffer {block} --save {}", quoted(&files.rig));

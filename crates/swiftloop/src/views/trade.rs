@@ -21,10 +21,10 @@ pub fn show(trade: &[TradePoint], chosen: &Arrangement, target: PerHour, mark: &
     let mut t = Columns::new(&[
         Head::figures("buffer"),
         Head::figures("ms late"),
-        Head::picture(""),
+        Head::picture("▆ delay"),
         Head::figures("dropouts/h"),
         Head::picture("allowed ┃"),
-        Head::words(""),
+        Head::words("note"),
     ]);
     for point in thinned(trade, chosen) {
         let mine = point.arrangement.setting == chosen.setting;

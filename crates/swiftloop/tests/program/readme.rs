@@ -49,9 +49,6 @@ fn every_example_is_real() {
         if let Some(command) = block.lines().next().and_then(|l| l.strip_prefix("$ swiftloop ")) {
             check(&block, &printed(&folder, &command.split_whitespace().collect::<Vec<_>>()));
             commands += 1;
-        } else if block.starts_with("Not the buffer's fault") {
-            check(&block, &printed(&folder, &["plan", "rig.toml", "session.toml", "--brief"]));
-            commands += 1;
         } else if block.starts_with("bad.toml") {
             folder.write("bad.toml", folder.read("rig.toml").replacen("cores = 4", "coers = 4", 1));
             check(&block, &printed(&folder, &["plan", "bad.toml", "session.toml"]));

@@ -132,7 +132,7 @@ fn how_sure(c: &Choice, files: &Files) -> String {
         let what = format!("{} may be off by {}.", capital(leg_words::leg(d.leg)), in_ms(d.spread));
         text.push_str(&doubt::least_sure(&what, d.remeasure));
     }
-    text.push_str(&doubt::wake_ups(c.report.profile, c.arrangement.setting.buffer.block, files));
+    text.push_str(&doubt::wake_ups(c.report.block_to_soak(), files));
     text
 }
 

@@ -15,7 +15,7 @@ use std::collections::BTreeSet;
 use swiftloop_core::advice::{FirstThing, PlanWarning, first_things, plan_warnings};
 use swiftloop_core::choice::{Choice, HeldBackBy, Plan};
 use swiftloop_core::loops::{Context, Loop, ranked_drivers};
-use swiftloop_core::units::{Block, Origin};
+use swiftloop_core::units::Block;
 
 /// Things to do first that are shown.
 const FIRST: usize = 3;
@@ -213,11 +213,7 @@ fn next(context: &Context<'_>, plan: &Plan, files: &Files) -> String {
         );
         text.push_str(&doubt::least_sure(&what, d.doubt.remeasure));
     }
-    // The smallest block among those that rest on an assumption tells most.
-    let assumed = plan.choices.iter().filter(|c| c.report.profile != Origin::Measured);
-    let smallest = assumed.map(|c| c.arrangement.setting.buffer.block).min();
-    let profile = if smallest.is_some() { Origin::Assumed } else { Origin::Measured };
-    text.push_str(&doubt::wake_ups(profile, smallest.unwrap_or(Block::new(128)), files));
+    text.push_str(&doubt::wake_ups(plan.block_to_soak(), files));
     text
 }
 
@@ -229,7 +225,7 @@ fn drivers(context: &Context<'_>, plan: &Plan) -> String {
         Head::figures("smallest buffer"),
         Head::figures("round trip, ms"),
         Head::words("low to high"),
-        Head::prose(""),
+        Head::prose("note"),
     ]);
     for (i, interface) in context.rig.interface_ids() {
         if !plan.choices.iter().any(|c| c.interface == i) {

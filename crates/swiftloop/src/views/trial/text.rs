@@ -103,7 +103,7 @@ fn how_sure(t: &Trial<'_>, files: &Files) -> String {
         }
         None => text.push_str(&wrapped("  ", "No leg is in doubt by as much as a tenth of a millisecond.")),
     }
-    text.push_str(&doubt::wake_ups(t.report.profile, t.arrangement.setting.buffer.block, files));
+    text.push_str(&doubt::wake_ups(t.report.block_to_soak(), files));
     text
 }
 
