@@ -7,6 +7,7 @@ mod description;
 mod error;
 mod explain;
 pub mod generated;
+mod probe_json;
 mod rig_file;
 mod save;
 mod schema;
@@ -16,10 +17,11 @@ mod wav;
 
 pub use description::{read_rig, read_session, read_text, rig_from, session_from};
 pub use error::{FileError, plain_words};
+pub use probe_json::read_trip;
 pub use rig_file::{
     Added, NewTrip, check_profile_fits, save_profile, save_surveyed, save_trips, with_profile,
 };
-pub use save::{Overwrite, save};
+pub use save::{Overwrite, save, save_all};
 pub use schema::{rig_schema, session_schema};
 pub use tables::tables;
 pub use template::Answers;

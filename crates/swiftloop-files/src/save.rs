@@ -59,6 +59,23 @@ pub fn save(path: &Path, content: &[u8], overwrite: Overwrite) -> Result<(), Fil
     }
 }
 
+/// Writes several new files into `dir`, made if missing: all of them or, when one exists already, none.
+///
+/// # Errors
+/// [`FileError`]: one of them exists, or the folder cannot be written into.
+pub fn save_all(dir: &Path, files: &[(&str, String)], overwrite: Overwrite) -> Result<(), FileError> {
+    let made = |e: std::io::Error| FileError::unwritable(dir, &e);
+    let taken = files.iter().map(|(name, _)| dir.join(name)).find(|p| p.symlink_metadata().is_ok());
+    if let (Overwrite::Refuse, Some(path)) = (overwrite, taken) {
+        return Err(FileError::Exists { path });
+    }
+    std::fs::create_dir_all(dir).map_err(made)?;
+    for (name, content) in files {
+        save(&dir.join(name), content.as_bytes(), overwrite)?;
+    }
+    Ok(())
+}
+
 /// A plain file with just this content is there.
 fn holds(path: &Path, content: &[u8]) -> bool {
     let alike = std::fs::metadata(path).is_ok_and(|m| m.is_file() && m.len() == content.len() as u64);

@@ -5,7 +5,11 @@
 mod cli;
 mod commands;
 mod failure;
+mod named;
+mod opened;
+mod output;
 mod page;
+mod soaking;
 mod usage;
 mod views;
 mod words;

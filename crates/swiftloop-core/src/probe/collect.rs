@@ -13,6 +13,19 @@ pub enum Label {
     Speed(String),
 }
 
+impl std::str::FromStr for Label {
+    type Err = String;
+
+    /// Digits are frames, everything else is a name.
+    fn from_str(word: &str) -> Result<Self, String> {
+        match word.parse() {
+            Ok(block) => Ok(Self::Block(block)),
+            Err(why) if word.chars().all(|c| c.is_ascii_digit()) => Err(why),
+            Err(_) => Ok(Self::Speed(word.into())),
+        }
+    }
+}
+
 /// One reading.
 #[derive(Debug, Clone, PartialEq)]
 pub struct MeasuredTake {

@@ -14,6 +14,7 @@ pub mod series;
 
 mod collect;
 mod onset;
+mod placement;
 mod read;
 mod refusal;
 mod residual;
@@ -21,6 +22,7 @@ mod tone;
 
 pub use collect::{Collected, Label, MeasuredTake, Trip, collect};
 pub use onset::{OnsetEvent, OnsetRefusal, Onsets, onsets};
+pub use placement::Misplaced;
 pub use read::{ChannelReading, Echo, Polarity, Reading, read};
 pub use recipe::{BadRecipe, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, MOST_CHANNELS, QUIETEST_DB, Recipe};
 pub use refusal::Refusal;

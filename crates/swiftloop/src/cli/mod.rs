@@ -2,6 +2,7 @@
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
+use swiftloop_core::session::Listens;
 use swiftloop_core::units::{Block, Hz};
 
 mod measure;
@@ -121,14 +122,13 @@ pub enum Listening {
     Direct,
 }
 
-impl Listening {
-    /// The word in session files.
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Self::Headphones => "headphones",
-            Self::InEars => "in-ears",
-            Self::Speakers => "speakers",
-            Self::Direct => "direct",
+impl From<Listening> for Listens {
+    fn from(listening: Listening) -> Self {
+        match listening {
+            Listening::Headphones => Self::Headphones,
+            Listening::InEars => Self::InEars,
+            Listening::Speakers => Self::Speakers,
+            Listening::Direct => Self::Direct,
         }
     }
 }

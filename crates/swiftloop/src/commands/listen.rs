@@ -1,8 +1,9 @@
 //! `listen`: is this recording free of crackles, and where did they come from?
 
-use super::{AllCores, answer, draw, yes_or_no};
 use crate::cli::ListenOptions;
 use crate::failure::Failure;
+use crate::opened::AllCores;
+use crate::output::{answer, draw, yes_or_no};
 use crate::views::listen as view;
 use std::path::Path;
 use std::process::ExitCode;

@@ -1,8 +1,10 @@
 //! `plan`: all interfaces and phases, or some of them.
 
-use super::{AllCores, Opened, answer, draw, unknown, yes_or_no};
 use crate::cli::PlanOptions;
 use crate::failure::Failure;
+use crate::named::unknown;
+use crate::opened::{AllCores, Opened};
+use crate::output::{answer, draw, yes_or_no};
 use crate::views::plan as view;
 use std::process::ExitCode;
 use swiftloop_core::choice;

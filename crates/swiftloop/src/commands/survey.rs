@@ -1,8 +1,8 @@
 //! `survey`: read this computer or a copy of another, judge it, save what was found.
 
-use super::{answer, yes_or_no};
 use crate::cli::SurveyOptions;
 use crate::failure::Failure;
+use crate::output::{answer, yes_or_no};
 use crate::views::survey as view;
 use std::path::Path;
 use std::process::ExitCode;

@@ -4,7 +4,8 @@ use super::figures::decimals;
 use swiftloop_core::listen::AgainstRefusal;
 use swiftloop_core::loops::UnusableFit;
 use swiftloop_core::probe::{
-    BadRecipe, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, MOST_CHANNELS, OnsetRefusal, QUIETEST_DB, Refusal,
+    BadRecipe, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, MOST_CHANNELS, Misplaced, OnsetRefusal, QUIETEST_DB,
+    Refusal,
 };
 
 /// A refusal that can be explained.
@@ -107,6 +108,47 @@ impl Explain for AgainstRefusal {
             Self::Rates => "compare at one rate: convert neither, record again at the original's",
         }
         .into()
+    }
+}
+
+impl Explain for Misplaced {
+    fn what(&self) -> String {
+        match self {
+            Self::Interface(asked, _) => nothing_called("interface", asked),
+            Self::Driver(asked, _) => nothing_called("driver", asked),
+            Self::Speed(asked, _) => nothing_called("speed", asked),
+            Self::Rate { driver, interface, rate, .. } => {
+                format!("{driver} of {interface} does not offer {rate} Hz in the rig file")
+            }
+            Self::NamedSpeeds(_) => "this driver's buffers are named speeds in the rig file".into(),
+        }
+    }
+
+    fn help(&self) -> String {
+        match self {
+            Self::Interface(asked, known) | Self::Driver(asked, known) | Self::Speed(asked, known) => {
+                what_there_is(asked, known)
+            }
+            Self::Rate { offered, .. } => {
+                let rates: Vec<String> = offered.iter().map(ToString::to_string).collect();
+                format!("it offers {}: add the rate, or record at one of these", rates.join(", "))
+            }
+            Self::NamedSpeeds(speeds) => format!("label the takes with them: {}", speeds.join(", ")),
+        }
+    }
+}
+
+/// Nothing has the name that was asked for.
+pub fn nothing_called(kind: &str, asked: &str) -> String {
+    format!("there is no {kind} called `{asked}`")
+}
+
+/// The nearest name there is, and all of them.
+pub fn what_there_is(asked: &str, known: &[impl AsRef<str>]) -> String {
+    let known: Vec<&str> = known.iter().map(AsRef::as_ref).collect();
+    match swiftloop_core::rig::nearest(asked, &known) {
+        Some(near) => format!("did you mean `{near}`? There are: {}", known.join(", ")),
+        None => format!("there are: {}", known.join(", ")),
     }
 }
 

@@ -10,7 +10,7 @@ use swiftloop_core::ids::PerformerId;
 use swiftloop_core::listen::AgainstRefusal;
 use swiftloop_core::load::BoundBy;
 use swiftloop_core::loops::{Context, LegKind, LoopKind, UnusableFit};
-use swiftloop_core::probe::{BadRecipe, OnsetRefusal, Refusal};
+use swiftloop_core::probe::{BadRecipe, Misplaced, OnsetRefusal, Refusal};
 use swiftloop_core::rig::{Offered, PowerPlan};
 use swiftloop_core::units::{Block, Decibels, Frames, Gigabytes, Hz, Ms, PerHour, Ppm, Range, Seconds};
 use swiftloop_files::{rig_from, session_from, tables};
@@ -56,8 +56,23 @@ fn refusals_say_what_and_what_to_do() {
         [AgainstRefusal::Unrelated, AgainstRefusal::Rates, AgainstRefusal::Lost { from: Seconds::new(41.2) }];
     let shrinks = UnusableFit::Shrinks { smaller: Block::new(128), larger: Block::new(512) };
     let fit = [shrinks, UnusableFit::TooFewBlocks, UnusableFit::NothingFixed];
+    let names = || vec!["rack".to_string(), "desk".into()];
+    let rate = Misplaced::Rate {
+        driver: "alsa".into(),
+        interface: "rack".into(),
+        rate: Hz::new(96_000),
+        offered: vec![Hz::new(44_100), Hz::new(48_000)],
+    };
+    let placed = [
+        Misplaced::Interface("rak".into(), names()),
+        Misplaced::Driver("asio".into(), names()),
+        rate,
+        Misplaced::Speed("brisk".into(), names()),
+        Misplaced::NamedSpeeds(names()),
+    ];
     let recipe = [BadRecipe::Channels, BadRecipe::Bursts, BadRecipe::Level];
-    let all = [refusals(&probe), refusals(&onset), refusals(&against), refusals(&fit), refusals(&recipe)];
+    let listened = [refusals(&probe), refusals(&onset), refusals(&against)];
+    let all = [listened.concat(), refusals(&fit), refusals(&placed), refusals(&recipe)];
     insta::assert_snapshot!("refusals", all.concat());
 }
 

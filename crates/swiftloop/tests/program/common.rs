@@ -59,6 +59,12 @@ impl Folder {
         std::fs::read_to_string(self.path(name)).expect("read")
     }
 
+    /// `name` leads to a path outside of the folder.
+    #[cfg(unix)]
+    pub fn link(&self, name: &str, to: &str) {
+        std::os::unix::fs::symlink(to, self.path(name)).expect("linked");
+    }
+
     /// The file with every `from` replaced by `to`; fails when there is nothing to replace.
     pub fn edit(&self, name: &str, from: &str, to: &str) {
         let text = self.read(name);

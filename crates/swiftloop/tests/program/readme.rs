@@ -42,8 +42,7 @@ fn every_example_is_real() {
     let folder = Folder::with_demo();
     // Some examples are about files of the sources.
     #[cfg(unix)]
-    std::os::unix::fs::symlink(concat!(env!("CARGO_MANIFEST_DIR"), "/../../crates"), folder.path("crates"))
-        .unwrap();
+    folder.link("crates", concat!(env!("CARGO_MANIFEST_DIR"), "/../../crates"));
     let mut commands = 0;
     for block in blocks() {
         if let Some(command) = block.lines().next().and_then(|l| l.strip_prefix("$ swiftloop ")) {

@@ -6,8 +6,6 @@ use std::sync::OnceLock;
 
 const RACK: [&str; 7] = ["try", "rig.toml", "session.toml", "--interface", "rack", "--phase", "tracking"];
 
-const BAD: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/demo/computers/bad-laptop");
-
 /// Commands whose text does not depend on the machine.
 pub const TEXTS: &[&[&str]] = &[
     &["plan", "rig.toml", "session.toml"],
@@ -90,21 +88,24 @@ fn one_screen() {
 
 /// What writes files says so, and a computer that was copied is judged alike everywhere.
 #[test]
+#[cfg(unix)]
 fn what_is_written_and_what_was_copied() {
     for width in ["80", "100", "160"] {
         let folder = Folder::empty();
+        // By a name of its own: a path of whoever runs this would move the line ends.
+        folder.link("COPY", concat!(env!("CARGO_MANIFEST_DIR"), "/demo/computers/bad-laptop"));
         let show = |name: &str, args: &[&str]| {
             let answer = folder.run_with(args, &[("COLUMNS", width)]);
             assert!(answer.code <= 1, "{args:?}: {}", answer.err);
-            fits(args, width, &answer.out.replace(BAD, "COPY"));
-            insta::assert_snapshot!(format!("{name}_{width}"), answer.out.replace(BAD, "COPY"));
+            fits(args, width, &answer.out);
+            insta::assert_snapshot!(format!("{name}_{width}"), answer.out);
         };
         show("new", &["new", "studio", "--yes"]);
         show("demo_written", &["demo", "folk"]);
         show("probe_make", &["probe", "make"]);
         show("probe_make_tone", &["probe", "make", "--tone", "--seconds", "1", "--out", "tone.wav"]);
-        show("survey", &["survey", "--root", BAD]);
-        show("survey_full", &["survey", "--root", BAD, "--full"]);
+        show("survey", &["survey", "--root", "COPY"]);
+        show("survey_full", &["survey", "--root", "COPY", "--full"]);
     }
 }
 

@@ -1,11 +1,10 @@
 //! What is to be soaked: rate, blocks, deadline and the work of a block, from a session's plan or from options.
 
-use super::super::{AllCores, Opened};
 use crate::cli::SoakOptions;
 use crate::failure::Failure;
+use crate::opened::{AllCores, Opened};
 use crate::words::settings::short_place;
-use swiftloop_core::choice::{self, Arrangement, Evaluation, PhaseProblem, reference_work};
-use swiftloop_core::loops::Setting;
+use swiftloop_core::choice::{self, NoWork, WorkAsked, planned_work};
 use swiftloop_core::rig::{PowerPlan, Rig};
 use swiftloop_core::risk::WakeSet;
 use swiftloop_core::soak::WorkPattern;
@@ -134,53 +133,35 @@ fn of_options(options: &SoakOptions, rig: Option<&Rig>) -> SoakPlan {
 
 fn of_session(options: &SoakOptions, opened: &Opened) -> Result<SoakPlan, Failure> {
     let context = opened.context();
-    let (interface, phase) = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
-    let place = short_place(&context, interface, phase);
+    let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
+    let words = short_place(&context, place.0, place.1);
+    let asked = WorkAsked {
+        rate: options.rate,
+        block: options.buffer,
+        ladder: options.ladder,
+        workers: options.workers,
+    };
     let plan = choice::plan(context, &AllCores);
-    let chosen = plan.choice(interface, phase).ok_or_else(|| {
-        let help =
-            format!("name a phase and interface that this shows: swiftloop plan {}", opened.files.both());
-        Failure::usage(format!("the session does not mean {place}"), help)
-    })?;
-    let rate = options.rate.unwrap_or(plan.rate);
-    let problem = PhaseProblem::new(context, interface, phase, rate);
-    let is_chosen = |id: &String| chosen.report.remedies.iter().any(|r| r.id == *id);
-    let remedies: Vec<_> =
-        problem.remedies.iter_enumerated().filter(|(_, r)| is_chosen(&r.id)).map(|(at, _)| at).collect();
-    let planned = &chosen.arrangement.setting;
-    let driver = context.driver(planned);
-    let offered = driver.buffers.offered(rate);
-    let mut blocks: Vec<Block> = match (options.ladder, options.buffer) {
-        (true, largest) => {
-            offered.iter().map(|o| o.block).filter(|b| largest.is_none_or(|l| *b <= l)).collect()
+    let planned = planned_work(context, &plan, place, asked).map_err(|why| match why {
+        NoWork::NotPlanned => {
+            let plan = opened.files.both();
+            let help = format!("name a phase and interface that this shows: swiftloop plan {plan}");
+            Failure::usage(format!("the session does not mean {words}"), help)
         }
-        (false, one) => vec![one.unwrap_or(planned.buffer.block)],
-    };
-    blocks.sort_unstable();
-    blocks.dedup();
-    let work_of = |block: Block| {
-        let buffer = offered.iter().find(|o| o.block == block).ok_or_else(|| {
-            let known: Vec<String> = offered.iter().map(|o| o.block.to_string()).collect();
-            Failure::usage(
-                format!("{} does not offer blocks of {block}", driver.id()),
-                format!("it offers: {}", known.join(", ")),
-            )
-        })?;
-        let setting = Setting { buffer: buffer.clone(), rate, ..planned.clone() };
-        let workers = options.workers.unwrap_or(chosen.arrangement.workers);
-        let roll = chosen.arrangement.roll.filter(|r| *r > block);
-        let evaluation = Evaluation::new(&problem, Arrangement { setting, roll, workers });
-        Ok((block, reference_work(&evaluation, &remedies)))
-    };
-    let work = blocks.iter().map(|b| work_of(*b)).collect::<Result<Vec<_>, Failure>>()?;
-    let ahead = if chosen.arrangement.roll.is_some() { ", its cue blocks only" } else { "" };
+        NoWork::NoSuchBlock { driver, asked, offered } => {
+            let known: Vec<String> = offered.iter().map(ToString::to_string).collect();
+            let what = format!("{driver} does not offer blocks of {asked}");
+            Failure::usage(what, format!("it offers: {}", known.join(", ")))
+        }
+    })?;
+    let ahead = if planned.renders_ahead { ", its cue blocks only" } else { "" };
     Ok(SoakPlan {
-        rate,
-        blocks,
-        reserve: options.playback_blocks.map_or_else(|| context.reserve(planned), |n| f64::from(n - 1)),
-        allowed: options.allow.map_or(problem.target, PerHour::new),
+        rate: planned.rate,
+        blocks: planned.blocks.iter().map(|(block, _)| *block).collect(),
+        reserve: options.playback_blocks.map_or(planned.reserve, |n| f64::from(n - 1)),
+        allowed: options.allow.map_or(planned.target, PerHour::new),
         unknown: of_class(Some(&opened.rig)),
-        title: format!("the work of {place} as planned{ahead}"),
-        work: Work::Session(work),
+        title: format!("the work of {words} as planned{ahead}"),
+        work: Work::Session(planned.blocks),
     })
 }

@@ -1,8 +1,13 @@
 //! `try RIG SESSION`: one setting, with everything assumed open to change.
 
-use super::{AllCores, Opened, answer, draw, unknown, yes_or_no};
+mod described;
+pub mod fileless;
+
 use crate::cli::TryOptions;
 use crate::failure::Failure;
+use crate::named::unknown;
+use crate::opened::{AllCores, Opened};
+use crate::output::{answer, draw, yes_or_no};
 use crate::views::trial as view;
 use crate::words::InContext;
 use std::path::Path;

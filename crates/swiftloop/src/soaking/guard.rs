@@ -74,5 +74,5 @@ pub fn keep(options: &KeepBufferOptions) -> Result<ExitCode, Failure> {
     }
     let server = Server::connect_by(options.library.clone(), "swiftloop-keep");
     let back = server.and_then(|s| s.set_buffer(options.frames));
-    Ok(super::super::yes_or_no(back.is_ok()))
+    Ok(crate::output::yes_or_no(back.is_ok()))
 }

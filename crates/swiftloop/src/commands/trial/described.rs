@@ -1,64 +1,29 @@
-//! `try` without files: a first answer from the driver table alone, every assumed leg marked.
+//! A rig and a session that nobody wrote: what the options of `try` say about one, every word checked.
 
-use super::{answer, connection, driver_model, listener, yes_or_no};
 use crate::cli::TryOptions;
 use crate::failure::Failure;
-use crate::views::fileless as view;
-use std::process::ExitCode;
-use swiftloop_core::choice::{Arrangement, PhaseProblem, report_of, would_fit_at};
-use swiftloop_core::ids::{DriverId, InterfaceId, PhaseId};
-use swiftloop_core::loops::{Context, DelayVerdict, Setting};
-use swiftloop_core::rig::Offered;
+use crate::named::{connection, driver_model, listener};
+use swiftloop_core::choice::{FirstAnswer, first_answer};
+use swiftloop_core::loops::Context;
+use swiftloop_core::rig::Rig;
+use swiftloop_core::session::{Listens, Session};
 use swiftloop_core::tables::DriverModel;
 use swiftloop_core::units::{Block, Hz};
 use swiftloop_files::{Answers, rig_from, session_from, tables};
-use view::WithDriver;
 
 /// Buffer when nobody names one and the driver runs it.
 const USUAL: Block = Block::new(128);
 
-pub fn run(options: &TryOptions) -> Result<ExitCode, Failure> {
-    let asked = Asked::of(options)?;
-    let model = asked.model;
-    let mine = asked.with(model, asked.block);
-    let opened = mine.open()?;
-    let context = opened.context();
-    let problem = opened.problem(&context);
-    let report = report_of(&problem, opened.arrangement());
-    let fits = would_fit_at(&problem, &opened.arrangement());
-    let shown = |model, block, report: &swiftloop_core::choice::Report| {
-        report.loops.first().map(|l| WithDriver { model, block, whole: l.clone() })
-    };
-    let Some(own) = shown(model, asked.block, &report) else {
-        return Err(Failure::usage("nobody plays in this", "please report this"));
-    };
-    let fits = fits.as_ref().and_then(|(at, r)| shown(model, at.block, r));
-    let mut others = Vec::new();
-    for other in tables().driver.iter().filter(|d| d.systems.iter().any(|s| model.systems.contains(s))) {
-        let block = asked.block.max(other.smallest_at(asked.rate));
-        let opened = asked.with(other, block).open()?;
-        let context = opened.context();
-        others.extend(shown(other, block, &report_of(&opened.problem(&context), opened.arrangement())));
-    }
-    others.sort_by(|a, b| a.whole.total.typical().raw().total_cmp(&b.whole.total.typical().raw()));
-    answer(
-        &options.shown,
-        |detail| view::show(&context, asked.rate, &own, fits.as_ref(), &others, detail),
-        || view::json(&context, &opened.arrangement(), &report),
-    )?;
-    Ok(yes_or_no(own.whole.verdict() != DelayVerdict::Late))
-}
-
 /// What was asked, every word known.
-struct Asked<'a> {
+pub struct Asked<'a> {
     options: &'a TryOptions,
-    model: &'a DriverModel,
-    rate: Hz,
-    block: Block,
+    pub model: &'a DriverModel,
+    pub rate: Hz,
+    pub block: Block,
 }
 
 impl<'a> Asked<'a> {
-    fn of(options: &'a TryOptions) -> Result<Self, Failure> {
+    pub fn of(options: &'a TryOptions) -> Result<Self, Failure> {
         let Some(driver) = &options.driver else {
             return Err(Failure::usage(
                 "try needs a rig and a session, or at least a driver",
@@ -99,7 +64,7 @@ impl<'a> Asked<'a> {
     }
 
     /// Files that say so much and no more. The buffer stands last, the smaller ones before it.
-    fn with(&self, model: &DriverModel, block: Block) -> Described {
+    pub fn with(&self, model: &DriverModel, block: Block) -> Described {
         let least = model.smallest_at(self.rate);
         let smaller = (4..=12).map(|power| 1 << power).filter(|b| (least.get()..block.get()).contains(b));
         let answers = Answers {
@@ -109,7 +74,7 @@ impl<'a> Asked<'a> {
             buffers: smaller.chain([block.get()]).collect(),
             connection: self.options.connection.clone(),
             playing: self.options.playing.clone(),
-            listening: self.options.listening.as_str().into(),
+            listening: Listens::from(self.options.listening).as_str().into(),
             direct: "plain".into(),
             tracks: 0,
             ..Answers::default()
@@ -119,43 +84,36 @@ impl<'a> Asked<'a> {
 }
 
 /// A rig of one driver and a session of one track.
-struct Described {
+pub struct Described {
     answers: Answers,
     rate: Hz,
     block: Block,
 }
 
 /// The same through the readers that user files go through.
-struct Opened {
-    rig: swiftloop_core::rig::Rig,
-    session: swiftloop_core::session::Session,
-    described: Described,
+pub struct Opened {
+    rig: Rig,
+    session: Session,
+    rate: Hz,
+    block: Block,
+    workers: u32,
 }
 
 impl Described {
-    fn open(self) -> Result<Opened, Failure> {
+    pub fn open(self) -> Result<Opened, Failure> {
         let rig = rig_from("the driver table", &self.answers.rig(), tables())?;
         let session = session_from("the driver table", &self.answers.session(), &rig, tables())?;
-        Ok(Opened { rig, session, described: self })
+        Ok(Opened { rig, session, rate: self.rate, block: self.block, workers: self.answers.cores })
     }
 }
 
 impl Opened {
-    fn context(&self) -> Context<'_> {
+    pub fn context(&self) -> Context<'_> {
         Context { tables: tables(), rig: &self.rig, session: &self.session }
     }
 
-    fn problem<'a>(&self, context: &Context<'a>) -> PhaseProblem<'a> {
-        PhaseProblem::new(*context, InterfaceId::from(0), PhaseId::from(0), self.described.rate)
-    }
-
-    fn arrangement(&self) -> Arrangement {
-        let setting = Setting {
-            interface: InterfaceId::from(0),
-            driver: DriverId::from(0),
-            rate: self.described.rate,
-            buffer: Offered::plain(self.described.block),
-        };
-        Arrangement { setting, roll: None, workers: self.described.answers.cores }
+    /// Its only driver at this block.
+    pub fn answer(&self) -> FirstAnswer {
+        first_answer(self.context(), self.rate, self.block, self.workers)
     }
 }

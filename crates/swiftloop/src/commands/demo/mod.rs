@@ -1,0 +1,42 @@
+//! `demo`: a guided tour of the sample session in five steps, from files inside the program.
+
+mod recordings;
+mod sample;
+mod steps;
+
+use crate::cli::DemoOptions;
+use crate::failure::Failure;
+use crate::opened::AllCores;
+use crate::output::print;
+use crate::views::Detail;
+use crate::views::demo::{Step, answered, asked, closing, opening};
+use std::process::ExitCode;
+use swiftloop_core::choice;
+use swiftloop_core::loops::Context;
+use swiftloop_files::tables;
+
+pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
+    if let Some(dir) = &options.dir {
+        return sample::write(dir, options.force);
+    }
+    let detail = Detail::of(options.full);
+    print(&opening())?;
+    let (rig, session) = sample::opened()?;
+    let context = Context { tables: tables(), rig: &rig, session: &session };
+    let plan = choice::plan(context, &AllCores);
+    let dir = tempfile::tempdir()?;
+    let steps: [&dyn Fn() -> Result<Vec<Step>, Failure>; 5] = [
+        &|| steps::late(&context, &plan),
+        &|| Ok(vec![steps::planned(&context, &plan, detail)]),
+        &|| steps::measured(dir.path(), detail),
+        &|| Ok(vec![steps::listened(dir.path(), "mix-crackling.wav", detail)?]),
+        &|| Ok(vec![steps::soaked(&context, &plan)?]),
+    ];
+    for (n, work) in steps.iter().enumerate() {
+        for step in work()? {
+            print(&asked(n + 1, step.question, &step.command))?;
+            print(&answered(&step, detail))?;
+        }
+    }
+    print(&closing(detail))
+}

@@ -1,0 +1,72 @@
+//! The sample session as it is inside the program: descriptions, and the rig after it was soaked.
+
+use super::recordings;
+use crate::failure::Failure;
+use crate::output::print;
+use crate::views::Files;
+use crate::views::demo::written;
+use std::path::Path;
+use std::process::ExitCode;
+use swiftloop_core::rig::{PowerPlan, Rig};
+use swiftloop_core::session::Session;
+use swiftloop_core::soak::{Provenance, learn};
+use swiftloop_files::{FileError, Overwrite, rig_from, save_all, session_from, tables, with_profile};
+use swiftloop_host::simulated::tidy_laptop;
+
+/// The sample files: name and content.
+const FILES: [(&str, &str); 2] = [
+    ("rig.toml", include_str!("../../../demo/rig.toml")),
+    ("session.toml", include_str!("../../../demo/session.toml")),
+];
+
+/// The rig with a measured profile.
+pub const SOAKED: &str = "rig-soaked.toml";
+
+/// As they are named in commands.
+pub fn files() -> Files {
+    Files { rig: FILES[0].0.into(), session: FILES[1].0.into() }
+}
+
+/// The sample rig and session.
+pub fn opened() -> Result<(Rig, Session), Failure> {
+    with_rig(FILES[0].1)
+}
+
+/// The sample session on the laptop after it was soaked.
+pub fn opened_soaked() -> Result<(Rig, Session), Failure> {
+    with_rig(&soaked_rig()?)
+}
+
+fn with_rig(rig: &str) -> Result<(Rig, Session), Failure> {
+    let rig = rig_from(FILES[0].0, rig, tables())?;
+    let session = session_from(FILES[1].0, FILES[1].1, &rig, tables())?;
+    Ok((rig, session))
+}
+
+/// The rig after the machine was soaked. (A machine that is not there lived through it; its delays come from a seed.)
+fn soaked_rig() -> Result<String, Failure> {
+    let about = Provenance {
+        date: "2026-11-21".into(),
+        power: Some(PowerPlan::Performance),
+        clocks: Some("performance".into()),
+        kernel: Some("made up".into()),
+        realtime: true,
+        ..Provenance::default()
+    };
+    let profile = learn(&tidy_laptop(200_000, 1911), &about)
+        .ok_or_else(|| Failure::usage("the demo's soak heard too little", "please report this"))?;
+    Ok(with_profile(Path::new(FILES[0].0), FILES[0].1, tables(), &profile)?)
+}
+
+/// Writes all of it into a folder.
+pub fn write(dir: &Path, force: bool) -> Result<ExitCode, Failure> {
+    let overwrite = Overwrite::forced(force);
+    let taken = recordings::NAMES.iter().map(|name| dir.join(name)).find(|p| p.symlink_metadata().is_ok());
+    if let (Overwrite::Refuse, Some(path)) = (overwrite, taken) {
+        return Err(FileError::Exists { path }.into());
+    }
+    let [rig, session] = FILES.map(|(name, content)| (name, content.to_string()));
+    save_all(dir, &[rig, session, (SOAKED, soaked_rig()?)], overwrite)?;
+    recordings::write(dir, overwrite)?;
+    print(&written(dir, SOAKED, &recordings::NAMES))
+}

@@ -1,0 +1,70 @@
+//! A rig and a session that belong together, read and checked; and the cores that work on them.
+
+use crate::failure::Failure;
+use crate::named::pick;
+use crate::views::Files;
+use rayon::prelude::*;
+use std::path::Path;
+use swiftloop_core::Workers;
+use swiftloop_core::ids::{InterfaceId, PhaseId};
+use swiftloop_core::loops::Context;
+use swiftloop_core::rig::Rig;
+use swiftloop_core::session::{Phase, Session};
+use swiftloop_files::{read_rig, read_session, tables};
+
+/// A rig and a session that belong together.
+pub struct Opened {
+    pub rig: Rig,
+    pub session: Session,
+    pub files: Files,
+}
+
+impl Opened {
+    pub fn read(rig_file: &Path, session_file: &Path) -> Result<Self, Failure> {
+        let rig = read_rig(rig_file, tables())?;
+        let session = read_session(session_file, &rig, tables())?;
+        let name = |path: &Path| path.display().to_string();
+        Ok(Self { rig, session, files: Files { rig: name(rig_file), session: name(session_file) } })
+    }
+
+    pub fn context(&self) -> Context<'_> {
+        Context { tables: tables(), rig: &self.rig, session: &self.session }
+    }
+
+    /// Ids of all interfaces.
+    pub fn interfaces(&self) -> Vec<&str> {
+        self.rig.interfaces.iter().map(|i| i.id.as_str()).collect()
+    }
+
+    /// Ids of all phases.
+    pub fn phases(&self) -> Vec<&str> {
+        self.session.phases.iter().map(|p| p.id()).collect()
+    }
+
+    /// The interface and phase that were asked for, or the only ones there are. Any phase may be asked for on any
+    /// interface; only the one that is taken unasked is among those meant for it.
+    pub fn place(
+        &self,
+        interface: Option<&str>,
+        phase: Option<&str>,
+    ) -> Result<(InterfaceId, PhaseId), Failure> {
+        let interface = InterfaceId::from(pick("interface", interface, &self.interfaces())?);
+        let id = &self.rig.interface(interface).id;
+        let meant = |p: &Phase| p.interfaces.as_ref().is_none_or(|all| all.contains(id));
+        let on_it: Vec<PhaseId> =
+            self.session.phase_ids().filter(|(_, p)| meant(p)).map(|(at, _)| at).collect();
+        match (phase, on_it.as_slice()) {
+            (None, [one]) => Ok((interface, *one)),
+            (asked, _) => Ok((interface, PhaseId::from(pick("phase", asked, &self.phases())?))),
+        }
+    }
+}
+
+/// All cores of this computer.
+pub struct AllCores;
+
+impl Workers for AllCores {
+    fn map<T: Send, R: Send>(&self, items: Vec<T>, each: impl Fn(T) -> R + Sync + Send) -> Vec<R> {
+        items.into_par_iter().map(each).collect()
+    }
+}

@@ -1,0 +1,51 @@
+//! The one way out: a page, a JSON object or bytes to stdout, a drawing to a file, yes or no as the exit code.
+
+use crate::cli::{Drawing, Shown};
+use crate::failure::Failure;
+use crate::page::{clean, escaped, paint};
+use crate::views::Detail;
+use std::io::Write;
+use std::process::ExitCode;
+use swiftloop_files::{FileError, Overwrite, save};
+
+/// Prints a page to stdout, colours as the terminal and the options allow.
+pub fn print(text: &str) -> Result<ExitCode, Failure> {
+    let mut out = anstream::stdout().lock();
+    out.write_all(paint(text).as_bytes())?;
+    out.flush()?;
+    Ok(ExitCode::SUCCESS)
+}
+
+/// Prints bytes that are not for people.
+pub fn raw(bytes: &[u8]) -> Result<ExitCode, Failure> {
+    let mut out = std::io::stdout().lock();
+    out.write_all(bytes)?;
+    out.flush()?;
+    Ok(ExitCode::SUCCESS)
+}
+
+/// Prints a JSON object. What could do something to a terminal stands in it as an escape.
+fn print_json(value: &serde_json::Value) -> Result<ExitCode, Failure> {
+    let text = serde_json::to_string_pretty(value).map_err(std::io::Error::other)?;
+    raw(format!("{}\n", escaped(&text)).as_bytes())
+}
+
+/// Prints the answer as text or as JSON.
+pub fn answer(
+    shown: &Shown,
+    text: impl FnOnce(Detail) -> String,
+    value: impl FnOnce() -> serde_json::Value,
+) -> Result<(), Failure> {
+    if shown.json { print_json(&value()) } else { print(&text(Detail::of(shown.full))) }.map(|_| ())
+}
+
+/// Saves a drawing, if one is wanted.
+pub fn draw(drawing: &Drawing, svg: impl FnOnce() -> Result<String, FileError>) -> Result<(), Failure> {
+    let Some(file) = &drawing.svg else { return Ok(()) };
+    Ok(save(file, clean(&svg()?).as_bytes(), Overwrite::forced(drawing.force))?)
+}
+
+/// 0 for yes, 1 for no.
+pub fn yes_or_no(yes: bool) -> ExitCode {
+    if yes { ExitCode::SUCCESS } else { ExitCode::from(1) }
+}
