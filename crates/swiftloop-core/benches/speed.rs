@@ -6,12 +6,12 @@ use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_m
 use std::hint::black_box;
 use swiftloop_core::choice::{Arrangement, Evaluation, OneByOne, PhaseProblem, candidates, plan, report};
 use swiftloop_core::ids::NodeId;
-use swiftloop_core::load::{WorkShare, critical_path, list_schedule};
+use swiftloop_core::load::{Graph, Rule, WorkShare, critical_path, list_schedule};
 use swiftloop_core::loops::{Context, Setting};
 use swiftloop_core::rig::{Offered, Rig};
-use swiftloop_core::risk::{RiskModel, WakeSet};
+use swiftloop_core::risk::{RiskModel, WakeSet, Work};
 use swiftloop_core::session::Session;
-use swiftloop_core::units::{Block, Hz, Micros};
+use swiftloop_core::units::{Block, Blocks, Hz, Micros, Range};
 use swiftloop_files::generated::{self, Size};
 use swiftloop_files::{rig_from, session_from, tables};
 use typed_index_collections::TiVec;
@@ -37,15 +37,16 @@ fn makespan(c: &mut Criterion) {
     let mut group = c.benchmark_group("makespan");
     for tracks in [50, 200, 1000] {
         let (_, session) = made(tracks, 1, 2);
+        let graph = Graph::of(session.routes());
         let nodes = session.routes().nodes.len();
         let cost: TiVec<NodeId, Micros> = (0..nodes).map(|n| Micros::new(1.0 + (n % 7) as f64)).collect();
         let every: TiVec<NodeId, bool> = (0..nodes).map(|_| true).collect();
         group.throughput(Throughput::Elements(tracks as u64));
         group.bench_with_input(BenchmarkId::new("critical path", tracks), &cost, |b, cost| {
-            b.iter(|| critical_path(session.routes(), black_box(cost), &every));
+            b.iter(|| critical_path(&graph, black_box(cost), &every));
         });
         group.bench_with_input(BenchmarkId::new("list schedule", tracks), &cost, |b, cost| {
-            b.iter(|| list_schedule(session.routes(), black_box(cost), 8, &every));
+            b.iter(|| list_schedule(&graph, black_box(cost), 8, &every, Rule::FirstReady));
         });
     }
     group.finish();
@@ -57,9 +58,14 @@ fn risk(c: &mut Criterion) {
     let of = |share, work| WorkShare { share, work: Micros::new(work) };
     let mut group = c.benchmark_group("risk");
     for reserve in [1.0, 3.0, 7.0] {
-        let model = RiskModel { period: Micros::new(1333.0), reserve, wake: &wake };
+        let model = RiskModel {
+            period: Micros::new(1333.0),
+            reserve: Range::exact(Blocks::new(reserve)),
+            wake: &wake,
+        };
         group.bench_function(BenchmarkId::new("dropouts, reserve", reserve), |b| {
-            b.iter(|| model.dropouts(black_box(&[of(0.75, 500.0), of(0.25, 800.0)])));
+            let work = Work::mixed(&[of(0.75, 500.0), of(0.25, 800.0)]);
+            b.iter(|| model.dropouts(black_box(&work), black_box(&work), black_box(&work)));
         });
     }
     group.finish();

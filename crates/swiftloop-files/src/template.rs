@@ -220,6 +220,7 @@ mod tests {
                         driver: driver.id.clone(),
                         playing: listener.id.clone(),
                         listening: listening.into(),
+                        direct: "plain".into(),
                         main_lookahead: 64,
                         ..Answers::default()
                     };

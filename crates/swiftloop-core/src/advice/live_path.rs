@@ -27,7 +27,7 @@ pub fn slow_on_live_path(context: &Context<'_>, phase: PhaseId, rate: Hz) -> Vec
     let about = session.phase(phase);
     let live = session.routes().downstream(&session.live_nodes(about));
     let threshold = about.bypass_over_ms.unwrap_or(session.kind(phase).bypass_over_ms);
-    let latency = latencies(session);
+    let latency = latencies(session, rate);
     let slow = |p: ProcessorId| {
         let (latency, time) = (latency[p].typical(), latency[p].typical().at(rate));
         let low_delay = session.processor(p).low_delay_frames;

@@ -48,6 +48,15 @@ pub enum Warning {
         /// The model.
         model: String,
     },
+    /// The buffer is smaller than drivers of this model are known to run; it was measured here, so it does.
+    BelowKnown {
+        /// The buffer.
+        block: Block,
+        /// The smallest that is known.
+        least: Block,
+        /// The model.
+        model: String,
+    },
     /// The machine saves power.
     PowerPlan(PowerPlan),
     /// The interface shares a hub.
@@ -129,6 +138,7 @@ impl Warning {
             Self::TwoClocks { .. } => "two-clocks",
             Self::LockedOut { .. } => "locked-out",
             Self::NotForPlaying { .. } => "not-for-playing",
+            Self::BelowKnown { .. } => "below-known",
             Self::PowerPlan(_) => "power-plan",
             Self::Hub(_) => "hub",
             Self::HeardTwice { .. } => "heard-twice",
@@ -158,6 +168,7 @@ impl Warning {
             | Self::Memory { .. }
             | Self::LockedOut { .. } => 1,
             Self::Hub(_)
+            | Self::BelowKnown { .. }
             | Self::MutedComputes(_)
             | Self::OffButLoaded(_)
             | Self::OpenChannels { .. }

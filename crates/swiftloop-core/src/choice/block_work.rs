@@ -1,9 +1,9 @@
 //! The work of one kind of block (cue or roll) before any remedy, and the state that remedies leave behind.
 
 use super::PhaseProblem;
+use super::effect::Effect;
 use crate::ids::{NodeId, PerformerId, ProcessorId, ProgramId, RemedyId};
-use crate::load::{BurstCycle, CallCost, KindOfBlock, burst_cycle};
-use crate::session::Routes;
+use crate::load::{BurstCycle, CallCost, burst_cycle};
 use crate::units::{Block, Frames, Gigabytes, Micros};
 use typed_index_collections::TiVec;
 
@@ -12,22 +12,49 @@ use typed_index_collections::TiVec;
 pub struct BlockWork {
     /// Frames in the block.
     pub block: Block,
-    /// Nodes that belong to it.
+    /// Nodes that belong to it, those that copies could be sent to among them.
     pub included: TiVec<NodeId, bool>,
     /// Distinct blocks of the cycle; the worst is the last.
     pub cycle: BurstCycle,
-    costs: TiVec<ProcessorId, CallCost>,
     /// Base cost of every node, for each kind of block.
     pub(super) base: Vec<TiVec<NodeId, Micros>>,
     /// Base cost of every processor in the worst block.
     pub(super) worst: TiVec<ProcessorId, Micros>,
+    /// Cost of one more bus in the worst block.
+    pub(super) bus: Micros,
+}
+
+/// Factors on the work of a processor.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct WorkFactor {
+    /// On each call.
+    pub call: f64,
+    /// On each frame.
+    pub frame: f64,
+}
+
+impl WorkFactor {
+    /// As it stands.
+    pub const ONE: Self = Self { call: 1.0, frame: 1.0 };
+
+    /// Both at once.
+    #[must_use]
+    pub fn times(self, call: f64, frame: f64) -> Self {
+        Self { call: self.call * call, frame: self.frame * frame }
+    }
+
+    /// Nothing is left.
+    #[must_use]
+    pub fn is_gone(self) -> bool {
+        self.call == 0.0 && self.frame == 0.0
+    }
 }
 
 /// The state that a set of remedies leaves behind.
 #[derive(Debug, Clone)]
 pub struct Applied {
-    /// Factor on the work of each processor.
-    pub factor: TiVec<ProcessorId, f64>,
+    /// Factors on the work of each processor.
+    pub factor: TiVec<ProcessorId, WorkFactor>,
     /// Latency of each processor, typical.
     pub latency: TiVec<ProcessorId, Frames>,
     /// Nodes that were switched off.
@@ -35,11 +62,13 @@ pub struct Applied {
     /// Nodes whose cost differs from the base.
     pub(super) touched: Vec<NodeId>,
     pub(super) shared: Vec<RemedyId>,
+    /// Copies of which the one that is left is taken for nothing: a bound.
+    pub(super) shared_hoped: Vec<RemedyId>,
     pub(super) all_work: f64,
     pub(super) timeline: f64,
-    /// More channels from disk.
-    pub channels: u32,
-    /// Change of memory.
+    /// More channels from disk, or fewer.
+    pub channels: i64,
+    /// Change of memory, read-ahead not counted.
     pub memory: Gigabytes,
     /// Programs that were quit.
     pub quit: Vec<ProgramId>,
@@ -50,49 +79,56 @@ pub struct Applied {
 }
 
 impl BlockWork {
-    pub(super) fn new(problem: &PhaseProblem<'_>, block: Block, included: TiVec<NodeId, bool>) -> Self {
+    /// Of the nodes of the routing that are `wanted`.
+    pub(super) fn new(problem: &PhaseProblem<'_>, block: Block, wanted: TiVec<NodeId, bool>) -> Self {
         let routes = problem.context.session.routes();
-        let own = problem.context.session.engine.block_frames.filter(|&b| b != block);
-        let fit = |c: &CallCost| match own {
-            Some(b) => CallCost { internal: Some(c.internal.map_or(b, |i| i.max(b))), ..*c },
-            None => *c,
-        };
-        let costs: TiVec<ProcessorId, CallCost> = problem.costs.iter().map(fit).collect();
-        let nodes: TiVec<NodeId, CallCost> = problem.node_costs.iter().map(fit).collect();
-        let mine = |p: ProcessorId| included[routes.processors[p].node];
-        let internal = costs.keys().filter(|&p| mine(p)).filter_map(|p| costs[p].internal);
-        let cycle = burst_cycle(block, internal.chain(own));
-        let in_block = |c: CallCost, kind: KindOfBlock| {
-            c.in_block(block, c.internal.is_some_and(|m| cycle.is_due(m, kind)))
-        };
-        let node_base = |n: NodeId, kind: KindOfBlock| {
-            if !included[n] {
+        let mine = |p: ProcessorId| wanted[routes.processors[p].node];
+        let internal =
+            problem.costs.keys().filter(|&p| mine(p)).filter_map(|p| problem.costs[p].typical.internal);
+        let cycle = burst_cycle(block, problem.context.session.engine.block_frames, internal);
+        let in_block = |c: CallCost, k: usize| c.in_block(&cycle, &cycle.blocks[k].served);
+        let node_base = |n: NodeId, k: usize| {
+            if !wanted[n] {
                 return Micros::new(0.0);
             }
-            let chain: Micros = routes.nodes[n].processors().map(|p| in_block(costs[p], kind)).sum();
-            in_block(nodes[n], kind) + chain
+            let chain: Micros =
+                routes.nodes[n].processors().map(|p| in_block(problem.costs[p].typical, k)).sum();
+            in_block(problem.node_costs[n], k) + chain
         };
-        let base =
-            cycle.blocks.iter().map(|&kind| nodes.keys().map(|n| node_base(n, kind)).collect()).collect();
-        let worst_kind = cycle.blocks.last().copied().unwrap_or(KindOfBlock { share: 1.0, due: 0 });
-        let worst_of =
-            |p: ProcessorId| if mine(p) { in_block(costs[p], worst_kind) } else { Micros::new(0.0) };
-        let worst = costs.keys().map(worst_of).collect();
-        Self { block, included, costs, base, worst, cycle }
+        // What copies could be sent to has no work until they are.
+        let buses = problem.graph.to.len() - routes.nodes.len();
+        let base = (0..cycle.blocks.len())
+            .map(|k| {
+                let nodes = routes.nodes.keys().map(|n| node_base(n, k));
+                nodes.chain(std::iter::repeat_n(Micros::new(0.0), buses)).collect()
+            })
+            .collect();
+        let worst_of = |p: ProcessorId| {
+            if mine(p) { in_block(problem.costs[p].typical, cycle.worst()) } else { Micros::new(0.0) }
+        };
+        let worst = problem.costs.keys().map(worst_of).collect();
+        let mut included = wanted;
+        included.extend(std::iter::repeat_n(true, buses));
+        let bus = in_block(problem.bus_cost, cycle.worst());
+        Self { block, included, base, worst, bus, cycle }
     }
 
     /// Node costs of kind `k` of the cycle after `applied`.
     #[must_use]
-    pub fn node_costs(&self, k: usize, routes: &Routes, applied: &Applied) -> TiVec<NodeId, Micros> {
+    pub fn node_costs(
+        &self,
+        problem: &PhaseProblem<'_>,
+        k: usize,
+        applied: &Applied,
+    ) -> TiVec<NodeId, Micros> {
+        let routes = problem.context.session.routes();
         let mut cost = self.base[k].clone();
-        let kind = self.cycle.blocks[k];
-        for &n in &applied.touched {
-            if !self.included[n] {
-                continue;
-            }
+        for &n in applied.touched.iter().filter(|&&n| self.included[n]) {
             for p in routes.nodes[n].processors() {
-                if applied.factor[p] < 1.0 {
-                    cost[n] -= self.processor_work(p, kind) * (1.0 - applied.factor[p]);
+                let factor = applied.factor[p];
+                if factor != WorkFactor::ONE {
+                    cost[n] -= self.processor_work(problem, p, k, WorkFactor::ONE)
+                        - self.processor_work(problem, p, k, factor);
                 }
             }
             cost[n] = cost[n].max(Micros::new(0.0));
@@ -100,15 +136,57 @@ impl BlockWork {
         for &n in &applied.nodes_off {
             cost[n] = Micros::new(0.0);
         }
+        let shared = applied.shared.iter().map(|r| (r, true));
+        for (&r, paid) in shared.chain(applied.shared_hoped.iter().map(|r| (r, false))) {
+            for effect in &problem.remedies[r].effects {
+                if let Effect::Share { copies, bus } = effect {
+                    let left = self.share(problem, k, applied, copies, &mut cost);
+                    if let (Some(left), true) = (left, paid) {
+                        cost[*bus] += left;
+                    }
+                }
+            }
+        }
         cost
     }
 
-    pub(super) fn processor_work(&self, p: ProcessorId, kind: KindOfBlock) -> Micros {
-        let c = self.costs[p];
-        c.in_block(self.block, c.internal.is_some_and(|m| self.cycle.is_due(m, kind)))
+    /// The copies leave their tracks; what the dearest of them takes on a bus of its own, which costs what a bus costs.
+    fn share(
+        &self,
+        problem: &PhaseProblem<'_>,
+        k: usize,
+        applied: &Applied,
+        copies: &[ProcessorId],
+        cost: &mut TiVec<NodeId, Micros>,
+    ) -> Option<Micros> {
+        let routes = problem.context.session.routes();
+        let mut most: Option<Micros> = None;
+        for &p in copies {
+            let node = routes.processors[p].node;
+            if self.included[node] && !applied.nodes_off.contains(&node) {
+                let work = self.processor_work(problem, p, k, applied.factor[p]);
+                cost[node] = (cost[node] - work).max(Micros::new(0.0));
+                most = Some(most.map_or(work, |m| m.max(work)));
+            }
+        }
+        let served = &self.cycle.blocks[k].served;
+        most.map(|work| work + problem.bus_cost.in_block(&self.cycle, served))
     }
 
+    /// The work of a processor in blocks of kind `k`, with factors.
+    pub(super) fn processor_work(
+        &self,
+        problem: &PhaseProblem<'_>,
+        p: ProcessorId,
+        k: usize,
+        factor: WorkFactor,
+    ) -> Micros {
+        let cost = problem.costs[p].typical.times(factor.call, factor.frame);
+        cost.in_block(&self.cycle, &self.cycle.blocks[k].served)
+    }
+
+    /// The worst kind of block that comes at all.
     pub(super) fn worst_index(&self) -> usize {
-        self.base.len() - 1
+        self.cycle.blocks.iter().rposition(|b| b.share > 0.0).unwrap_or(0)
     }
 }

@@ -7,19 +7,41 @@ use super::cheapest_set::{Floor, SetProblem};
 use super::effect::SavedWork;
 use super::evaluation::Evaluation;
 use crate::ids::{NodeId, RemedyId};
-use crate::load::{WorkShare, critical_path};
+use crate::load::{WorkShare, critical_path, longest_turn};
+use crate::risk::Work;
 use crate::units::{Frames, Micros};
+use num_integer::Integer;
 use typed_index_collections::TiVec;
 
 /// Cannot be had: the bound when no gains suffice.
 const NEVER: u32 = 1_000_000;
-/// Halvings that bring the work limit within a ten-millionth of the deadline.
-const HALVINGS: u32 = 24;
+/// Halvings that bring the work limit within four millionths of the deadline.
+const HALVINGS: u32 = 18;
+const US_PER_HOUR: f64 = 3.6e9;
+/// What takes longer than its deadline is late at least in this share of cases, whatever its pace.
+const SURELY_LATE: f64 = 0.1;
 
-/// A lower bound of the work of the worst block that rests on one path.
-struct PathBound {
-    bound: Micros,
+/// What a kind of block takes at the least on the reference core, whatever the order: a share of all work for each
+/// worker, and one chain.
+struct Least {
+    kind: usize,
+    /// All work.
+    total: f64,
+    /// The longest chain as things stand.
+    path: f64,
     on_path: TiVec<NodeId, bool>,
+    /// The node that waits longest for its turn, and its way.
+    turn: f64,
+    before_turn: TiVec<NodeId, bool>,
+    on_way: TiVec<NodeId, bool>,
+}
+
+/// What a remedy saves of both.
+#[derive(Clone, Copy, Default)]
+struct Saved {
+    total: f64,
+    path: f64,
+    turn: f64,
 }
 
 impl Evaluation<'_, '_> {
@@ -44,16 +66,16 @@ impl Evaluation<'_, '_> {
         problem.needs.iter().map(of_need).collect()
     }
 
-    /// The most work (by the bound) that the worst block may take: the inverse of the risk.
+    /// The most time that the worst block may take: the inverse of the risk.
     fn work_limit(&mut self, applied: &Applied) -> Micros {
         let limits = self.work_limits;
         if let Some(known) = if applied.full_power { limits.performance } else { limits.present } {
             return known;
         }
         let model = self.cue_risk(applied);
-        let share = self.cue.cycle.blocks.last().map_or(1.0, |b| b.share);
-        let deadline = model.period * model.reserve;
-        let limit = if model.reserve > 1.5 {
+        let share = self.cue.cycle.blocks[self.cue.worst_index()].share;
+        let deadline = model.period * model.reserve.typical().raw();
+        let limit = if model.reserve.typical().raw() > 1.0 {
             // Backlog chains are costly to invert; that the work must end before the deadline is bound enough.
             deadline
         } else {
@@ -61,8 +83,11 @@ impl Evaluation<'_, '_> {
             for _ in 0..HALVINGS {
                 let middle = (low + high) / 2.0;
                 let rest = WorkShare { share: 1.0 - share, work: Micros::new(0.0) };
-                let rate = model.typical(&[WorkShare { share, work: middle }, rest]);
-                if rate <= self.problem.target { low = middle } else { high = middle }
+                let work = Work::mixed(&[WorkShare { share, work: middle }, rest]);
+                let (least, most) = model.typical_between(&work);
+                let target = self.problem.target;
+                let meets = most <= target || least <= target && model.typical(&work) <= target;
+                if meets { low = middle } else { high = middle }
             }
             high
         };
@@ -75,40 +100,80 @@ impl Evaluation<'_, '_> {
         limit
     }
 
-    /// A lower bound of the effort from the work alone. For any one path π through the graph,
-    /// `bound(S) ≥ total(S)/P + (1 − 1/P) × cost of π after S`, and the right side falls by at most the sum of what
-    /// each remedy saves there. The path is the longest as things stand, so nothing is lost at the start.
+    /// A lower bound of the effort from the work alone. No schedule is shorter than `total/P`, nor than any one chain; both
+    /// fall by at most the sum of what each remedy saves of them. The chain is the longest as things stand, so nothing
+    /// is lost at the start.
     fn load_floor(&mut self, chosen: &[RemedyId], open: &[RemedyId]) -> Floor {
         let best = self.problem.apply(chosen, open);
         let now = self.problem.apply(chosen, &[]);
         let limit = self.work_limit(&best).max(self.work_limit(&now));
         let on_reference = 1.0 / self.slowness(&best);
-        let cue = self.path_bound(&self.cue, &now);
-        let of_cue: Vec<f64> = open.iter().map(|&r| self.saving(&self.cue, &cue, r, &now)).collect();
-        let weighed = |gains: &mut dyn Iterator<Item = f64>| -> Vec<(f64, u32)> {
-            gains.zip(open).map(|(g, &r)| (g, self.effort_of(r))).collect()
-        };
-        let over = (cue.bound - limit * on_reference).raw();
-        let mut answer = fractional(over, &weighed(&mut of_cue.iter().copied()));
-        let mut chains = self.chains_floor(&self.cue, limit * on_reference, &now, &best, open);
-        if let (Some(work), Some(block)) = (&self.roll, self.arrangement.roll) {
-            // R ≤ D needs B_roll + (D/T)·B_cue ≤ D, since R is a whole number of interruptions by the cue block.
-            let deadline = block.period(self.problem.rate);
-            let kappa = deadline / self.arrangement.setting.buffer.block.period(self.problem.rate);
-            let roll = self.path_bound(work, &now);
-            let need = roll.bound + cue.bound * kappa - deadline * on_reference;
-            let mut both =
-                open.iter().zip(&of_cue).map(|(&r, g)| self.saving(work, &roll, r, &now) + kappa * g);
-            answer = answer.max(fractional(need.raw(), &weighed(&mut both)));
-            // Tracks belong to one block only, so what their chains take adds up.
-            let cue_least =
-                self.worked_at(&self.cue, self.cue.worst_index(), &best).bound / self.slowness(&best);
-            let rest = deadline * on_reference - cue_least * kappa;
-            let more = self.chains_floor(work, rest, &now, &best, open);
-            let next = if chains.effort > 0 { chains.next } else { more.next };
-            chains = Floor { effort: chains.effort.saturating_add(more.effort), next };
+        let workers = f64::from(self.arrangement.workers);
+        let cue = self.least(&self.cue, self.cue.worst_index(), &now);
+        let limit = (limit * on_reference).raw();
+        let saved: Vec<Saved> = open.iter().map(|&r| self.saving(&self.cue, &cue, r, &now)).collect();
+        let by_total = self.fractional(cue.total - workers * limit, open, saved.iter().map(|s| s.total));
+        let by_path = self.fractional(cue.path - limit, open, saved.iter().map(|s| s.path));
+        let by_turn = self.fractional(cue.turn - limit, open, saved.iter().map(|s| s.turn));
+        let chains = self.chains_floor(&self.cue, Micros::new(limit), &now, &best, open);
+        let mut answer = by_total.max(by_path).max(by_turn).max(chains);
+        if let Some((need, gains, chains)) = self.roll_needs(&now, &best, on_reference, open) {
+            answer = answer.max(self.fractional(need, open, gains.into_iter())).max(chains);
         }
-        answer.max(chains)
+        answer
+    }
+
+    fn fractional(&self, need: f64, open: &[RemedyId], gains: impl Iterator<Item = f64>) -> Floor {
+        let weighed: Vec<(f64, u32)> = gains.zip(open).map(|(g, &r)| (g, self.effort_of(r))).collect();
+        fractional(need, &weighed)
+    }
+
+    /// What is missing for roll blocks to be done in time behind cue blocks, what each open remedy saves of that, and what
+    /// chains that are too long by themselves demand. A roll block that is done by D has waited for at least m cue
+    /// blocks, so `B_roll + m·B_cue ≤ D`: with the lightest cue block, and for whichever of total and chain is the larger.
+    fn roll_needs(
+        &self,
+        now: &Applied,
+        best: &Applied,
+        on_reference: f64,
+        open: &[RemedyId],
+    ) -> Option<(f64, Vec<f64>, Floor)> {
+        let (work, block) = (self.roll.as_ref()?, self.arrangement.roll?);
+        let deadline = block.period(self.problem.rate);
+        let (frames, device) = (u64::from(block.get()), u64::from(self.cue.block.get()));
+        // One roll block in so many that is always late must be too much for the target; it need not be.
+        let joint =
+            (device * self.cue.cycle.order.len() as u64).lcm(&(frames * work.cycle.order.len() as u64));
+        let seldom = deadline.raw() * (joint / frames).max(1) as f64;
+        if joint == 0 || US_PER_HOUR / seldom * SURELY_LATE <= self.problem.target.raw() {
+            return None;
+        }
+        let waits = (frames / device).saturating_sub(u64::from(!frames.is_multiple_of(device))) as f64;
+        let workers = f64::from(self.arrangement.workers);
+        let cue = self.least(&self.cue, self.cue.cycle.least, now);
+        let roll = self.least(work, work.worst_index(), now);
+        let by_total = |l: &Least| l.total / workers >= l.path.max(l.turn);
+        let by_turn = |l: &Least| !by_total(l) && l.turn >= l.path;
+        let pick = |l: &Least, total: f64, turn: f64, path: f64| {
+            if by_total(l) {
+                total / workers
+            } else if by_turn(l) {
+                turn
+            } else {
+                path
+            }
+        };
+        let side = |l: &Least| pick(l, l.total, l.turn, l.path);
+        let of = |l: &Least, s: Saved| pick(l, s.total, s.turn, s.path);
+        let gain = |&r: &RemedyId| {
+            of(&roll, self.saving(work, &roll, r, now))
+                + waits * of(&cue, self.saving(&self.cue, &cue, r, now))
+        };
+        let time = (deadline * on_reference).raw();
+        let cue_least = self.bounded_at(&self.cue, self.cue.cycle.least, best).0.least / self.slowness(best);
+        let left = Micros::new(time) - cue_least * waits;
+        let chains = self.chains_floor(work, left, now, best, open);
+        Some((side(&roll) + waits * side(&cue) - time, open.iter().map(gain).collect(), chains))
     }
 
     /// A lower bound of the effort from chains that are too long each by itself: every track's chain must fit even when
@@ -122,25 +187,19 @@ impl Evaluation<'_, '_> {
         best: &Applied,
         open: &[RemedyId],
     ) -> Floor {
-        let session = self.problem.context.session;
-        let routes = session.routes();
+        let (problem, session) = (self.problem, self.problem.context.session);
+        let graph = &problem.graph;
         let k = block.worst_index();
-        let p = f64::from(self.arrangement.workers);
-        if p < 1.5 {
-            return Floor::default();
-        }
-        let least = self.worked_at(block, k, best);
-        let longest_allowed = (limit - least.total / self.slowness(best) / p) / (1.0 - 1.0 / p);
-        let least_costs = block.node_costs(k, routes, best);
+        let least_costs = block.node_costs(problem, k, best);
         let mut after: TiVec<NodeId, Micros> = least_costs.iter().map(|_| Micros::new(0.0)).collect();
-        for &n in routes.order.iter().rev() {
-            for &t in routes.nodes[n].to.iter().filter(|&&t| block.included[t]) {
+        for &n in graph.order.iter().rev() {
+            for &t in graph.to[n].iter().filter(|&&t| block.included[t]) {
                 after[n] = after[n].max(after[t] + least_costs[t]);
             }
         }
-        let costs = block.node_costs(k, routes, now);
+        let costs = block.node_costs(problem, k, now);
         let timeline = self.timeline() * best.timeline;
-        let over = |n: NodeId| ((costs[n] + after[n] + timeline) * best.all_work - longest_allowed).raw();
+        let over = |n: NodeId| ((costs[n] + after[n] + timeline) * best.all_work - limit).raw();
         let tracks = session.track_ids().map(|(t, _)| session.node_of_track(t));
         let too_long: Vec<NodeId> =
             tracks.filter(|&n| block.included[n] && costs[n].raw() > 0.0 && over(n) > 0.0).collect();
@@ -150,20 +209,23 @@ impl Evaluation<'_, '_> {
         // What each open remedy saves on each of these tracks: position among the open ones, work, effort.
         let mut savings: Vec<Vec<(usize, f64, u32)>> = vec![Vec::new(); too_long.len()];
         for (place, &r) in open.iter().enumerate() {
-            for effect in &self.problem.remedies[r].effects {
-                let (node, gain) = match effect.saves(block, routes, now) {
-                    SavedWork::OnNode { node, work } => (node, work.raw().min(costs[node].raw())),
-                    // These are taken as done already: `best` holds what they leave.
-                    SavedWork::None
-                    | SavedWork::Anywhere(_)
-                    | SavedWork::Timeline(_)
-                    | SavedWork::OfAll(_) => continue,
-                };
-                let Ok(at) = too_long.binary_search(&node) else { continue };
+            let effort = self.effort_of(r);
+            let mut on = |node: NodeId, work: Micros, effort: u32| {
+                let gain = work.raw().min(costs[node].raw());
+                let Ok(at) = too_long.binary_search(&node) else { return };
                 match savings[at].last_mut() {
                     Some(last) if last.0 == place => last.1 += gain,
-                    Some(_) | None if gain > 0.0 => savings[at].push((place, gain, self.effort_of(r))),
+                    Some(_) | None if gain > 0.0 => savings[at].push((place, gain, effort)),
                     Some(_) | None => {}
+                }
+            };
+            for effect in &problem.remedies[r].effects {
+                match effect.saves(problem, block, k, now) {
+                    SavedWork::OnNode { node, work } => on(node, work, effort),
+                    // It helps several tracks at once, so none of them can be charged for it.
+                    SavedWork::Copies { each, .. } => each.into_iter().for_each(|(n, work)| on(n, work, 0)),
+                    // These are taken as done already: `best` holds what they leave.
+                    SavedWork::None | SavedWork::Timeline(_) | SavedWork::OfAll(_) => {}
                 }
             }
         }
@@ -179,33 +241,76 @@ impl Evaluation<'_, '_> {
         Floor { effort, next: first.unwrap_or(0) }
     }
 
-    /// The bound of the worst block on the reference core, and the path that it rests on.
-    fn path_bound(&self, block: &BlockWork, now: &Applied) -> PathBound {
-        let routes = self.problem.context.session.routes();
-        let k = block.worst_index();
-        let (_, path) = critical_path(routes, &block.node_costs(k, routes, now), &block.included);
-        let mut on_path: TiVec<NodeId, bool> = block.included.iter().map(|_| false).collect();
-        for n in path {
-            on_path[n] = true;
+    /// What a kind of block takes at the least on the reference core.
+    fn least(&self, block: &BlockWork, kind: usize, now: &Applied) -> Least {
+        let problem = self.problem;
+        let costs = block.node_costs(problem, kind, now);
+        let (path, nodes) = critical_path(&problem.graph, &costs, &block.included);
+        let marked = |nodes: &[NodeId]| {
+            let mut marks: TiVec<NodeId, bool> = block.included.iter().map(|_| false).collect();
+            for &n in nodes {
+                marks[n] = true;
+            }
+            marks
+        };
+        let workers = self.arrangement.workers;
+        let turn = longest_turn(&problem.graph, &costs, workers, &block.included);
+        let timeline = self.timeline() * now.timeline;
+        let of = |work: Micros| ((work + timeline) * now.all_work).raw();
+        // Each worker waits for the timeline before it begins.
+        let shared = timeline * f64::from(self.arrangement.workers);
+        let total = (costs.iter().copied().sum::<Micros>() + shared) * now.all_work;
+        Least {
+            kind,
+            total: total.raw(),
+            path: of(path),
+            on_path: marked(&nodes),
+            turn: of(turn.bound),
+            before_turn: marked(&turn.before),
+            on_way: marked(&turn.way),
         }
-        PathBound { bound: self.worked_at(block, k, now).bound / self.slowness(now), on_path }
     }
 
-    /// The most by which a remedy can lower the bound over a fixed path, on top of `now`, in µs.
-    fn saving(&self, block: &BlockWork, path: &PathBound, remedy: RemedyId, now: &Applied) -> f64 {
-        let routes = self.problem.context.session.routes();
-        let p = f64::from(self.arrangement.workers);
-        let saved = |e: &super::Effect| match e.saves(block, routes, now) {
-            SavedWork::None => 0.0,
-            SavedWork::OnNode { node, work } => {
-                let of_path = if path.on_path[node] { (1.0 - 1.0 / p) * work.raw() } else { 0.0 };
-                (work.raw() / p + of_path) * now.all_work
-            }
-            SavedWork::Anywhere(work) => work.raw() / p * now.all_work,
-            SavedWork::Timeline(share) => self.timeline().raw() * share * now.all_work,
-            SavedWork::OfAll(share) => path.bound.raw() * share,
+    /// The most by which a remedy can lower both, on top of `now`, in µs.
+    fn saving(&self, block: &BlockWork, least: &Least, remedy: RemedyId, now: &Applied) -> Saved {
+        let workers = f64::from(self.arrangement.workers);
+        let all = now.all_work;
+        let on = |node: NodeId, work: Micros| {
+            let work = work.raw() * all;
+            let path = if least.on_path[node] { work } else { 0.0 };
+            let turn = if least.on_way[node] {
+                work
+            } else if least.before_turn[node] {
+                work / workers
+            } else {
+                0.0
+            };
+            Saved { total: work, path, turn }
         };
-        self.problem.remedies[remedy].effects.iter().map(saved).sum()
+        let mut sum = Saved::default();
+        let mut add = |s: Saved| {
+            sum = Saved { total: sum.total + s.total, path: sum.path + s.path, turn: sum.turn + s.turn };
+        };
+        for effect in &self.problem.remedies[remedy].effects {
+            match effect.saves(self.problem, block, least.kind, now) {
+                SavedWork::None => {}
+                SavedWork::OnNode { node, work } => add(on(node, work)),
+                SavedWork::Copies { each, in_all } => {
+                    each.into_iter().for_each(|(n, work)| add(Saved { total: 0.0, ..on(n, work) }));
+                    add(Saved { total: in_all.raw() * all, ..Saved::default() });
+                }
+                SavedWork::Timeline(share) => {
+                    let saved = self.timeline().raw() * share * all;
+                    add(Saved { total: saved * workers, path: saved, turn: saved });
+                }
+                SavedWork::OfAll(share) => add(Saved {
+                    total: least.total * share,
+                    path: least.path * share,
+                    turn: least.turn * share,
+                }),
+            }
+        }
+        sum
     }
 
     /// Delay and work together: what shortens chains takes at least `delay`; with all of that taken for nothing, the
@@ -241,6 +346,27 @@ impl Evaluation<'_, '_> {
         answer
     }
 
+    /// A lower bound of the effort from what cannot ride the cue block: each processor takes a remedy of its own, unless all
+    /// who hear it can go direct.
+    fn ride_floor(&self, chosen: &[RemedyId], open: &[RemedyId]) -> Floor {
+        if self.roll.is_none() {
+            return Floor::default();
+        }
+        let now = self.problem.apply(chosen, &[]);
+        let mut answer = Floor::default();
+        for rider in self.problem.cannot_ride(&now) {
+            if rider.heard_by.iter().all(|p| now.direct.contains(p) || self.problem.may_go_direct(*p)) {
+                continue;
+            }
+            let cheapest = open.iter().enumerate().filter(|(_, r)| rider.cures.contains(r));
+            match cheapest.map(|(place, r)| (self.effort_of(*r), place)).min() {
+                Some((effort, next)) => answer = Floor { effort: answer.effort.saturating_add(effort), next },
+                None => answer.effort = NEVER,
+            }
+        }
+        answer
+    }
+
     /// What choosing a remedy adds to the effort.
     fn effort_of(&self, remedy: RemedyId) -> u32 {
         self.added_effort[remedy]
@@ -256,21 +382,21 @@ impl SetProblem for Evaluation<'_, '_> {
 
     fn satisfied(&mut self, chosen: &[RemedyId]) -> bool {
         let applied = self.problem.apply(chosen, &[]);
-        self.excess(&applied).frames.raw() <= 0.0 && self.dropouts(&applied) <= self.problem.target
+        self.excess(&applied).frames.raw() <= 0.0 && self.rides(&applied) && self.meets_target(&applied)
     }
 
     fn hopeful(&mut self, chosen: &[RemedyId], open: &[RemedyId]) -> bool {
         let mut applied = self.problem.apply(chosen, open);
-        if self.excess(&applied).frames.raw() > 0.0 {
+        if self.excess(&applied).frames.raw() > 0.0 || !self.rides(&applied) {
             return false;
         }
-        if self.dropouts(&applied) <= self.problem.target {
+        if self.could_meet_target(&applied) {
             return true;
         }
         // Another power plan need not be better: the present one may have been measured, the other is assumed.
         let switched = applied.full_power && !self.problem.apply(chosen, &[]).full_power;
         applied.full_power = false;
-        switched && self.dropouts(&applied) <= self.problem.target
+        switched && self.could_meet_target(&applied)
     }
 
     fn floor(&mut self, chosen: &[RemedyId], open: &[RemedyId]) -> Floor {
@@ -279,7 +405,10 @@ impl SetProblem for Evaluation<'_, '_> {
         // The machine first: it changes what work is allowed, and the bound is weak until that is settled.
         let on_machine =
             |r: &RemedyId| self.problem.remedies[*r].effects.iter().any(super::Effect::is_on_machine);
-        let floor = delay.max(load).max(self.joint_floor(delay.effort, chosen, open));
+        let floor = delay
+            .max(load)
+            .max(self.joint_floor(delay.effort, chosen, open))
+            .max(self.ride_floor(chosen, open));
         match open.iter().position(on_machine) {
             Some(next) if load.effort > 0 || delay.effort == 0 => Floor { effort: floor.effort, next },
             Some(_) | None => floor,

@@ -59,33 +59,97 @@ pub fn cheapest_set<P: SetProblem>(
     items: &[P::Item],
     most: u32,
 ) -> Found<P::Item> {
+    cheapest_set_within(problem, given, items, most, SEARCH_NODES).0
+}
+
+/// The same, visiting so many nodes at the most; and how many it took.
+pub fn cheapest_set_within<P: SetProblem>(
+    problem: &mut P,
+    given: &[P::Item],
+    items: &[P::Item],
+    most: u32,
+    nodes: usize,
+) -> (Found<P::Item>, usize) {
     let base: u32 = given.iter().map(|&i| problem.effort(i)).sum();
     if problem.satisfied(given) {
-        return if base <= most {
-            Found::Set(CheapestSet { chosen: given.to_vec(), effort: base, exact: true, at_least: base })
-        } else {
-            Found::Dearer(base)
-        };
+        let set = CheapestSet { chosen: given.to_vec(), effort: base, exact: true, at_least: base };
+        return (if base <= most { Found::Set(set) } else { Found::Dearer(base) }, 0);
     }
     if !problem.hopeful(given, items) {
-        return Found::Nothing;
+        return (Found::Nothing, 0);
     }
     let least = base + problem.floor(given, items).effort;
     if least > most {
-        return Found::Dearer(least);
+        return (Found::Dearer(least), 0);
     }
-    let mut search = Search { problem, best: None, limit: i64::from(most), visited: 0 };
+    let all = items.iter().fold(base, |sum, &i| sum.saturating_add(problem.effort(i)));
+    let mut search = Search { problem, best: None, limit: i64::from(most), visited: 0, nodes };
     let mut chosen = given.to_vec();
     search.descend(&mut chosen, items.to_vec(), base, true);
-    let exact = search.visited < SEARCH_NODES;
-    match search.best {
+    let exact = search.visited < search.nodes;
+    let visited = search.visited;
+    let found = match search.best {
         Some((effort, mut chosen)) => {
             chosen.sort_unstable();
             let at_least = if exact { effort } else { least };
             Found::Set(CheapestSet { chosen, effort, exact, at_least })
         }
-        None if most == u32::MAX && exact => Found::Nothing,
+        // Looked at whole, with a purse for everything there is: a bound was too hopeful, and nothing will do.
+        None if exact && (most == u32::MAX || most >= all) => Found::Nothing,
         None => Found::Dearer(if exact { most.saturating_add(1) } else { least }),
+    };
+    (found, visited)
+}
+
+/// Sets that are looked at when several are equally cheap, and nodes visited to find them.
+const MOST_EQUALS: (usize, usize) = (48, 400);
+
+/// Sets of `items`, on top of `given`, that satisfy the condition for `effort`, the cheapest there is; up to a number of
+/// them.
+pub fn equally_cheap<P: SetProblem>(
+    problem: &mut P,
+    given: &[P::Item],
+    items: &[P::Item],
+    effort: u32,
+) -> Vec<Vec<P::Item>> {
+    let base: u32 = given.iter().map(|&i| problem.effort(i)).sum();
+    let mut equals = Equals { problem, found: Vec::new(), limit: effort, visited: 0 };
+    equals.descend(&mut given.to_vec(), items.to_vec(), base, true);
+    equals.found
+}
+
+struct Equals<'p, P: SetProblem> {
+    problem: &'p mut P,
+    found: Vec<Vec<P::Item>>,
+    limit: u32,
+    visited: usize,
+}
+
+impl<P: SetProblem> Equals<'_, P> {
+    fn descend(&mut self, chosen: &mut Vec<P::Item>, mut open: Vec<P::Item>, effort: u32, fresh: bool) {
+        self.visited += 1;
+        if self.visited > MOST_EQUALS.1 || self.found.len() >= MOST_EQUALS.0 {
+            return;
+        }
+        if fresh && self.problem.satisfied(chosen) {
+            let mut set = chosen.clone();
+            set.sort_unstable();
+            self.found.push(set);
+            return;
+        }
+        open.retain(|&i| effort + self.problem.effort(i) <= self.limit);
+        if open.is_empty() {
+            return;
+        }
+        let floor = self.problem.floor(chosen, &open);
+        if effort.saturating_add(floor.effort) > self.limit || !self.problem.hopeful(chosen, &open) {
+            return;
+        }
+        let item = open.swap_remove(floor.next.min(open.len() - 1));
+        chosen.push(item);
+        self.descend(chosen, open.clone(), effort + self.problem.effort(item), true);
+        chosen.pop();
+        self.descend(chosen, open, effort, false);
     }
 }
 
@@ -95,13 +159,15 @@ struct Search<'p, P: SetProblem> {
     /// Sets dearer than this are of no interest; below zero once something free was found.
     limit: i64,
     visited: usize,
+    /// Visited at the most.
+    nodes: usize,
 }
 
 impl<P: SetProblem> Search<'_, P> {
     /// Decides the items of `open` one by one; `fresh` when `chosen` has not been judged yet.
     fn descend(&mut self, chosen: &mut Vec<P::Item>, mut open: Vec<P::Item>, effort: u32, fresh: bool) {
         self.visited += 1;
-        if self.visited >= SEARCH_NODES || i64::from(effort) > self.limit {
+        if self.visited >= self.nodes || i64::from(effort) > self.limit {
             return;
         }
         if fresh && self.problem.satisfied(chosen) {

@@ -3,7 +3,8 @@
 //! answered here by a match that names every effect, so that a new one cannot be forgotten anywhere, and a bound is never
 //! lifted because somebody left one out.
 
-use super::block_work::{Applied, BlockWork};
+use super::PhaseProblem;
+use super::block_work::{Applied, BlockWork, WorkFactor};
 use crate::ids::{NodeId, PerformerId, ProcessorId, ProgramId, RemedyId};
 use crate::session::Routes;
 use crate::units::{Frames, Gigabytes, Micros};
@@ -14,21 +15,28 @@ use typed_index_collections::TiSlice;
 pub enum Effect {
     /// The work of a processor, times a factor from 0 to 1.
     Work(ProcessorId, f64),
+    /// What each frame takes a processor, times a factor from 0 to 1; its calls stay as dear.
+    Frames(ProcessorId, f64),
     /// The delay of a processor becomes so many frames.
     Latency(ProcessorId, Frames),
     /// A node no longer computes at all.
     NodeOff(NodeId),
-    /// Copies of one processor count once.
-    Share(Vec<ProcessorId>),
+    /// Copies of one processor become one, on a bus of its own.
+    Share {
+        /// The copies.
+        copies: Vec<ProcessorId>,
+        /// The node in the graph of the work that waits for it.
+        bus: NodeId,
+    },
     /// The work of every processor, times a factor.
     AllWork(f64),
     /// The cost of the timeline, times a factor.
     Timeline(f64),
-    /// A track is read from disk: so many more channels and gigabytes.
+    /// More channels are read from disk, or fewer, and so many more gigabytes are held.
     Stream {
-        /// Channels read.
-        channels: u32,
-        /// Change of memory.
+        /// Change of channels.
+        channels: i64,
+        /// Change of memory, read-ahead not counted.
         memory: Gigabytes,
     },
     /// Another program no longer runs.
@@ -53,7 +61,11 @@ impl Effect {
     pub(super) fn apply(&self, remedy: RemedyId, taken: Taken, routes: &Routes, state: &mut Applied) {
         match self {
             Self::Work(p, factor) => {
-                state.factor[*p] *= factor;
+                state.factor[*p] = state.factor[*p].times(*factor, *factor);
+                state.touched.push(routes.processors[*p].node);
+            }
+            Self::Frames(p, factor) => {
+                state.factor[*p] = state.factor[*p].times(1.0, *factor);
                 state.touched.push(routes.processors[*p].node);
             }
             Self::Latency(p, frames) => state.latency[*p] = state.latency[*p].min(*frames),
@@ -63,7 +75,10 @@ impl Effect {
                     state.latency[p] = Frames::new(0.0);
                 }
             }
-            Self::Share(_) => state.shared.push(remedy),
+            Self::Share { .. } => match taken {
+                Taken::Whole => state.shared.push(remedy),
+                Taken::Hoped => state.shared_hoped.push(remedy),
+            },
             Self::AllWork(factor) => state.all_work *= factor,
             Self::Timeline(factor) => state.timeline *= factor,
             Self::Stream { channels, memory } => match taken {
@@ -71,7 +86,10 @@ impl Effect {
                     state.channels += channels;
                     state.memory += *memory;
                 }
-                Taken::Hoped => state.memory += memory.min(Gigabytes::new(0.0)),
+                Taken::Hoped => {
+                    state.channels += channels.min(&0);
+                    state.memory += memory.min(Gigabytes::new(0.0));
+                }
             },
             Self::Quit(program) => state.quit.push(*program),
             Self::FullPower => state.full_power = true,
@@ -98,7 +116,8 @@ impl Effect {
             Self::Direct(p) if *p == performer => f64::INFINITY,
             Self::Direct(_) => 0.0,
             Self::Work(..)
-            | Self::Share(_)
+            | Self::Frames(..)
+            | Self::Share { .. }
             | Self::AllWork(_)
             | Self::Timeline(_)
             | Self::Stream { .. }
@@ -119,7 +138,25 @@ impl Effect {
             Self::NodeOff(n) => live[*n] && routes.nodes[*n].processors().any(|p| latency[p].raw() > 0.0),
             Self::Direct(_) => true,
             Self::Work(..)
-            | Self::Share(_)
+            | Self::Frames(..)
+            | Self::Share { .. }
+            | Self::AllWork(_)
+            | Self::Timeline(_)
+            | Self::Stream { .. }
+            | Self::Quit(_)
+            | Self::FullPower => false,
+        }
+    }
+
+    /// Whether it sends somebody to the interface's own mixer.
+    pub(super) fn is_direct(&self) -> bool {
+        match self {
+            Self::Direct(_) => true,
+            Self::Work(..)
+            | Self::Frames(..)
+            | Self::Latency(..)
+            | Self::NodeOff(_)
+            | Self::Share { .. }
             | Self::AllWork(_)
             | Self::Timeline(_)
             | Self::Stream { .. }
@@ -131,9 +168,13 @@ impl Effect {
     /// Whether it can lighten a block.
     pub(super) fn lightens(&self, block: &BlockWork) -> bool {
         match self {
-            Self::Work(p, factor) => block.worst[*p].raw() * (1.0 - factor) > 0.0,
+            Self::Work(p, factor) | Self::Frames(p, factor) => block.worst[*p].raw() * (1.0 - factor) > 0.0,
             Self::NodeOff(n) => block.included[*n],
-            Self::Share(group) => group.iter().filter(|&&p| block.worst[p].raw() > 0.0).count() > 1,
+            // What is saved has to be more than another bus costs.
+            Self::Share { copies, .. } => {
+                let each = copies.iter().map(|&p| block.worst[p].raw());
+                each.clone().sum::<f64>() - each.fold(0.0, f64::max) > block.bus.raw()
+            }
             Self::AllWork(_) | Self::Timeline(_) => true,
             Self::Latency(..) | Self::Stream { .. } | Self::Quit(_) | Self::FullPower | Self::Direct(_) => {
                 false
@@ -146,9 +187,10 @@ impl Effect {
         match self {
             Self::Quit(_) | Self::FullPower => true,
             Self::Work(..)
+            | Self::Frames(..)
             | Self::Latency(..)
             | Self::NodeOff(_)
-            | Self::Share(_)
+            | Self::Share { .. }
             | Self::AllWork(_)
             | Self::Timeline(_)
             | Self::Stream { .. }
@@ -161,9 +203,10 @@ impl Effect {
         match self {
             Self::Stream { .. } => true,
             Self::Work(..)
+            | Self::Frames(..)
             | Self::Latency(..)
             | Self::NodeOff(_)
-            | Self::Share(_)
+            | Self::Share { .. }
             | Self::AllWork(_)
             | Self::Timeline(_)
             | Self::Quit(_)
@@ -172,14 +215,15 @@ impl Effect {
         }
     }
 
-    /// Whether it can free memory (programs that are quit are counted with the machine).
-    pub(super) fn frees_memory(&self) -> bool {
+    /// Whether it can free memory or disk (programs that are quit are counted with the machine).
+    pub(super) fn frees_storage(&self) -> bool {
         match self {
-            Self::Stream { memory, .. } => memory.raw() < 0.0,
+            Self::Stream { channels, memory } => *channels < 0 || memory.raw() < 0.0,
             Self::Work(..)
+            | Self::Frames(..)
             | Self::Latency(..)
             | Self::NodeOff(_)
-            | Self::Share(_)
+            | Self::Share { .. }
             | Self::AllWork(_)
             | Self::Timeline(_)
             | Self::Quit(_)
@@ -188,26 +232,45 @@ impl Effect {
         }
     }
 
-    /// The most work that it can save in the worst block on the reference core; see [`SavedWork`].
-    pub(super) fn saves(&self, block: &BlockWork, routes: &Routes, now: &Applied) -> SavedWork {
-        let nothing = SavedWork::None;
+    /// The most work that it can save in blocks of kind `k` on the reference core; see [`SavedWork`].
+    pub(super) fn saves(
+        &self,
+        problem: &PhaseProblem<'_>,
+        block: &BlockWork,
+        k: usize,
+        now: &Applied,
+    ) -> SavedWork {
+        let routes = problem.context.session.routes();
+        let of = |p: ProcessorId, factor: WorkFactor| {
+            if block.included[routes.processors[p].node] {
+                block.processor_work(problem, p, k, factor)
+            } else {
+                Micros::new(0.0)
+            }
+        };
+        let all = |p: ProcessorId| of(p, now.factor[p]);
         match self {
             Self::Work(p, factor) => SavedWork::OnNode {
                 node: routes.processors[*p].node,
-                work: block.worst[*p] * (now.factor[*p] * (1.0 - factor)),
+                work: all(*p) - of(*p, now.factor[*p].times(*factor, *factor)),
             },
-            Self::NodeOff(n) => SavedWork::OnNode { node: *n, work: block.base[block.worst_index()][*n] },
-            Self::Share(group) => {
-                let costs = group.iter().map(|&p| block.worst[p] * now.factor[p]);
+            Self::Frames(p, factor) => SavedWork::OnNode {
+                node: routes.processors[*p].node,
+                work: all(*p) - of(*p, now.factor[*p].times(1.0, *factor)),
+            },
+            Self::NodeOff(n) => SavedWork::OnNode { node: *n, work: block.base[k][*n] },
+            Self::Share { copies, .. } => {
+                let each: Vec<(NodeId, Micros)> =
+                    copies.iter().map(|&p| (routes.processors[p].node, all(p))).collect();
                 let zero = Micros::new(0.0);
-                let (sum, most) = costs.fold((zero, zero), |(sum, most), c| (sum + c, most.max(c)));
-                SavedWork::Anywhere(sum - most)
+                let (sum, most) = each.iter().fold((zero, zero), |(sum, most), c| (sum + c.1, most.max(c.1)));
+                SavedWork::Copies { each, in_all: sum - most }
             }
             Self::Timeline(factor) => SavedWork::Timeline(1.0 - factor),
             Self::AllWork(factor) => SavedWork::OfAll(1.0 - factor),
             // What these save, the work limit or other parts of the bound know.
             Self::Latency(..) | Self::Stream { .. } | Self::Quit(_) | Self::FullPower | Self::Direct(_) => {
-                nothing
+                SavedWork::None
             }
         }
     }
@@ -217,12 +280,13 @@ impl Effect {
     pub fn includes(&self, other: &Self) -> bool {
         match (self, other) {
             // Factors multiply: half of the work and half of that is a quarter. Nothing is left of nothing.
-            (Self::Work(p, left), Self::Work(q, _)) => p == q && *left == 0.0,
+            (Self::Work(p, left), Self::Work(q, _) | Self::Frames(q, _)) => p == q && *left == 0.0,
             (Self::Latency(p, a), Self::Latency(q, b)) => p == q && a <= b,
             (Self::Work(..), _)
+            | (Self::Frames(..), _)
             | (Self::Latency(..), _)
             | (Self::NodeOff(_), _)
-            | (Self::Share(_), _)
+            | (Self::Share { .. }, _)
             | (Self::AllWork(_), _)
             | (Self::Timeline(_), _)
             | (Self::Stream { .. }, _)
@@ -234,7 +298,7 @@ impl Effect {
 }
 
 /// Work that an effect saves, by where it is saved.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub(super) enum SavedWork {
     /// None.
     None,
@@ -245,8 +309,13 @@ pub(super) enum SavedWork {
         /// So much.
         work: Micros,
     },
-    /// Spread over nodes, none of which need lie on the longest chain.
-    Anywhere(Micros),
+    /// Copies leave their nodes, and one of them works elsewhere.
+    Copies {
+        /// What leaves each node.
+        each: Vec<(NodeId, Micros)>,
+        /// What is saved of all work.
+        in_all: Micros,
+    },
     /// This share of the timeline's cost.
     Timeline(f64),
     /// This share of everything.

@@ -7,10 +7,13 @@ use super::block_work::{Applied, BlockWork};
 use super::phase_problem::{Need, PhaseProblem};
 use super::remedy::arranged_effort;
 use crate::ids::{NodeId, PerformerId, RemedyId};
-use crate::load::{WorkShare, chain_length, graham_bound, response_time};
+use crate::load::{
+    Rule, Sequence, WorkShare, chain_length, first_ready_bound, graham_bound, least_bound, list_schedule,
+    response_time, responses,
+};
 use crate::loops::{ChainsRange, Electric, Setting, loop_of};
-use crate::risk::{Dropouts, RiskModel, disk_dropouts, memory_dropouts};
-use crate::units::{Block, Frames, Micros, Ms, PerHour};
+use crate::risk::{Dropouts, RiskModel, Work, disk_dropouts, memory_dropouts};
+use crate::units::{Block, Blocks, Factor, Frames, Micros, Ms, PerHour, Range};
 use typed_index_collections::TiVec;
 
 /// A setting with what else is arranged around it.
@@ -24,7 +27,7 @@ pub struct Arrangement {
     pub workers: u32,
 }
 
-/// Total, longest chain and bound of one distinct block, on this machine.
+/// What one distinct block takes on this machine.
 #[derive(Debug, Clone, Copy)]
 pub struct Worked {
     /// Its share of the cycle.
@@ -33,13 +36,17 @@ pub struct Worked {
     pub total: Micros,
     /// Longest chain.
     pub critical: Micros,
-    /// Graham's bound on the workers.
-    pub bound: Micros,
+    /// No order takes less.
+    pub least: Micros,
+    /// In the order in which such software works.
+    pub typical: Micros,
+    /// No order takes more (Graham's bound).
+    pub most: Micros,
 }
 
-impl From<&Worked> for WorkShare {
-    fn from(w: &Worked) -> Self {
-        Self { share: w.share, work: w.bound }
+impl Worked {
+    fn share(self, work: Micros) -> WorkShare {
+        WorkShare { share: self.share, work }
     }
 }
 
@@ -144,7 +151,8 @@ impl<'s, 'a> Evaluation<'s, 'a> {
         lightens(&self.cue)
             || self.roll.as_ref().is_some_and(lightens)
             || self.shortens(remedy)
-            || self.effects(remedy).iter().any(|e| e.is_on_machine() || e.frees_memory())
+            || self.roll.is_some() && self.effects(remedy).iter().any(|e| e.is_direct())
+            || self.effects(remedy).iter().any(|e| e.is_on_machine() || e.frees_storage())
     }
 
     /// Remedies that send performers direct who would be late even if their own chain were the only live one and as
@@ -165,6 +173,11 @@ impl<'s, 'a> Evaluation<'s, 'a> {
         .collect()
     }
 
+    /// Whether all that has to ride the cue block can; nothing has to where nothing is rendered ahead.
+    pub(super) fn rides(&self, applied: &Applied) -> bool {
+        self.roll.is_none() || self.problem.cannot_ride(applied).next().is_none()
+    }
+
     /// Cost of the timeline in each block on the reference core.
     pub(super) fn timeline(&self) -> Micros {
         let ticks = self.problem.context.session.engine.ticks_per_quarter;
@@ -177,21 +190,43 @@ impl<'s, 'a> Evaluation<'s, 'a> {
         excess(self.problem, &self.allowed, &applied.latency, &applied.direct)
     }
 
-    /// Share of a worker's time that other programs take.
-    fn lost_to_others(&self, applied: &Applied) -> f64 {
+    /// Programs that run beside the session after `applied`, as shares of all cores: those that play sound themselves, whose
+    /// threads have the same priority as ours; and all others.
+    fn others(&self, applied: &Applied) -> (f64, f64) {
         let rig = self.problem.context.rig;
-        let cores = f64::from(rig.machine.cores);
-        let workers = f64::from(self.arrangement.workers);
         let running = rig
             .program_ids()
             .filter(|(id, p)| p.runs_in(self.problem.phase.id()) && !applied.quit.contains(id));
-        let load = rig.machine.other_load.raw() + running.map(|(_, p)| p.load.raw()).sum::<f64>();
-        ((load * cores - (cores - workers).max(0.0)).max(0.0) / workers).min(0.95)
+        let (mut equal, mut rest) = (0.0, rig.machine.other_load.raw());
+        for (_, program) in running {
+            let load = program.load.raw();
+            if program.sound.is_some() { equal += load } else { rest += load }
+        }
+        // Without real-time priority our threads wait their turn behind everybody's.
+        let realtime = rig.machine.wake.as_ref().and_then(|w| w.realtime).unwrap_or(true);
+        if realtime { (equal, rest) } else { (equal + rest, 0.0) }
+    }
+
+    /// Share of a worker's time that programs of the same priority take: they use free cores first.
+    fn lost_to_equals(&self, applied: &Applied) -> f64 {
+        let cores = f64::from(self.problem.context.rig.machine.cores);
+        let workers = f64::from(self.arrangement.workers);
+        let (equal, _) = self.others(applied);
+        ((equal * cores - (cores - workers).max(0.0)).max(0.0) / workers).min(0.95)
+    }
+
+    /// How much slower work gets from sharing caches, memory and clocks with other programs. (Those of lower priority take
+    /// no time away: a real-time thread goes before them.)
+    pub(super) fn crowding(&self, applied: &Applied) -> Range<Factor> {
+        let (equal, rest) = self.others(applied);
+        let busy = (equal + rest).min(1.0);
+        self.problem.context.tables.assume.crowding.map(|c| Factor::new(1.0 + c.raw() * busy))
     }
 
     /// Time on this machine for one unit on the reference core.
     pub(super) fn slowness(&self, applied: &Applied) -> f64 {
-        1.0 / (self.problem.machine(applied).speed * (1.0 - self.lost_to_others(applied)))
+        let crowded = self.crowding(applied).typical().raw();
+        crowded / (self.problem.machine(applied).speed * (1.0 - self.lost_to_equals(applied)))
     }
 
     /// Every distinct block of a kind after `applied`.
@@ -200,33 +235,50 @@ impl<'s, 'a> Evaluation<'s, 'a> {
         (0..block.base.len()).map(|k| self.worked_at(block, k, applied)).collect()
     }
 
+    /// The same where only the bounds are asked for: to expect is what it takes at the least.
+    fn bounded(&self, block: &BlockWork, applied: &Applied) -> Vec<Worked> {
+        (0..block.base.len()).map(|k| self.bounded_at(block, k, applied).0).collect()
+    }
+
     pub(super) fn worked_at(&self, block: &BlockWork, k: usize, applied: &Applied) -> Worked {
-        let routes = self.problem.context.session.routes();
-        let cost = block.node_costs(k, routes, applied);
-        let kind = block.cycle.blocks[k];
-        let mut total: Micros = cost.iter().copied().sum();
-        for &r in &applied.shared {
-            for effect in self.effects(r) {
-                if let Effect::Share(group) = effect {
-                    let zero = Micros::new(0.0);
-                    let (mut sum, mut most) = (zero, zero);
-                    for &p in group {
-                        let node = routes.processors[p].node;
-                        if block.included[node] && !applied.nodes_off.contains(&node) {
-                            let work = block.processor_work(p, kind) * applied.factor[p];
-                            (sum, most) = (sum + work, most.max(work));
-                        }
-                    }
-                    total -= sum - most;
-                }
-            }
+        let (bounded, cost) = self.bounded_at(block, k, applied);
+        let workers = self.arrangement.workers;
+        if workers <= 1 {
+            return bounded;
         }
-        let timeline = self.timeline() * applied.timeline;
-        let scale = applied.all_work * self.slowness(applied);
-        let total = (total + timeline) * scale;
-        let critical = (chain_length(routes, &cost, &block.included) + timeline) * scale;
-        let bound = graham_bound(total, critical, self.arrangement.workers);
-        Worked { share: kind.share, total, critical, bound }
+        let work = list_schedule(&self.problem.graph, &cost, workers, &block.included, Rule::FirstReady);
+        Worked { typical: self.on_machine(work, applied), ..bounded }
+    }
+
+    pub(super) fn bounded_at(
+        &self,
+        block: &BlockWork,
+        k: usize,
+        applied: &Applied,
+    ) -> (Worked, TiVec<NodeId, Micros>) {
+        let cost = block.node_costs(self.problem, k, applied);
+        let graph = &self.problem.graph;
+        let workers = self.arrangement.workers;
+        let total: Micros = cost.iter().copied().sum();
+        let critical = chain_length(graph, &cost, &block.included);
+        let turn =
+            if workers <= 1 { total } else { first_ready_bound(graph, &cost, workers, &block.included) };
+        let least = least_bound(total, critical, workers).max(turn);
+        let here = |work: Micros| self.on_machine(work, applied);
+        let worked = Worked {
+            share: block.cycle.blocks[k].share,
+            total: here(total),
+            critical: here(critical),
+            least: here(least),
+            typical: here(least),
+            most: here(graham_bound(total, critical, workers)),
+        };
+        (worked, cost)
+    }
+
+    /// Work on the reference core, as long as it takes here. The timeline is sorted before any node can begin.
+    pub(super) fn on_machine(&self, work: Micros, applied: &Applied) -> Micros {
+        (work + self.timeline() * applied.timeline) * (applied.all_work * self.slowness(applied))
     }
 
     /// The same state with every processor at its mean share of computing.
@@ -234,7 +286,7 @@ impl<'s, 'a> Evaluation<'s, 'a> {
         let mut resting = applied.clone();
         let routes = self.problem.context.session.routes();
         for (p, share) in self.problem.computing.iter_enumerated().filter(|(_, share)| **share < 1.0) {
-            resting.factor[p] *= share;
+            resting.factor[p] = resting.factor[p].times(*share, *share);
             resting.touched.push(routes.processors[p].node);
         }
         resting.touched.sort_unstable();
@@ -256,52 +308,125 @@ impl<'s, 'a> Evaluation<'s, 'a> {
     /// The risk model of the roll block, double-buffered.
     #[must_use]
     pub fn roll_risk(&self, block: Block, applied: &Applied) -> RiskModel<'s> {
-        RiskModel { period: block.period(self.problem.rate), reserve: 1.0, wake: self.wake(applied) }
+        RiskModel {
+            period: block.period(self.problem.rate),
+            reserve: Range::exact(Blocks::new(1.0)),
+            wake: self.wake(applied),
+        }
     }
 
     fn wake(&self, applied: &Applied) -> &'s crate::risk::WakeSet {
         &self.problem.machine(applied).wake
     }
 
-    /// Response time of the worst roll block behind the worst cue blocks; past every deadline when it never ends.
+    /// How long roll blocks take behind cue blocks, with how often; `pick` says which figure of each block. Every block is
+    /// the worst where the cycle is too long to be walked, or `worst` is asked for. Past every deadline when it never ends.
     #[must_use]
-    pub fn roll_response(&self, cue: &[Worked], roll: &[Worked], block: Block) -> Micros {
-        let worst = |w: &[Worked]| w.iter().map(|w| w.bound).fold(Micros::new(0.0), Micros::max);
+    pub fn roll_responses(
+        &self,
+        cue: &[Worked],
+        roll: &[Worked],
+        block: Block,
+        pick: fn(&Worked) -> Micros,
+        worst: bool,
+    ) -> Vec<WorkShare> {
         let deadline = block.period(self.problem.rate);
-        let period = self.arrangement.setting.buffer.block.period(self.problem.rate);
-        response_time(worst(roll), worst(cue), period, deadline * 4.0).unwrap_or(deadline * 10.0)
+        let rate = self.problem.rate;
+        let limit = deadline * 10.0;
+        let device = self.arrangement.setting.buffer.block;
+        let walked = (!worst).then(|| {
+            let work_of =
+                |order: &[usize], w: &[Worked]| order.iter().map(|&k| pick(&w[k])).collect::<Vec<_>>();
+            let cue_work = work_of(&self.cue.cycle.order, cue);
+            let roll_work = self.roll.as_ref().map(|r| work_of(&r.cycle.order, roll)).unwrap_or_default();
+            let cue = Sequence { frames: device.get(), work: &cue_work };
+            let roll = Sequence { frames: block.get(), work: &roll_work };
+            responses(cue, roll, 1e6 / f64::from(rate.get()), limit)
+        });
+        walked.flatten().unwrap_or_else(|| {
+            let most = |w: &[Worked]| {
+                let seen = w.iter().filter(|w| worst || w.share > 0.0);
+                seen.map(pick).fold(Micros::new(0.0), Micros::max)
+            };
+            let period = device.period(rate);
+            let work = response_time(most(roll), most(cue), period, deadline * 4.0).unwrap_or(limit);
+            vec![WorkShare { share: 1.0, work }]
+        })
     }
 
     /// Dropouts per hour to expect after `applied`.
     #[must_use]
     pub fn dropouts(&self, applied: &Applied) -> PerHour {
-        let shares = |w: &[Worked]| w.iter().map(WorkShare::from).collect::<Vec<_>>();
-        let cue = self.worked(&self.cue, applied);
-        let mut sum = self.cue_risk(applied).typical(&shares(&cue));
-        if let (Some(roll), Some(block)) = (&self.roll, self.arrangement.roll) {
-            let worked = self.worked(roll, applied);
-            let response = self.roll_response(&cue, &worked, block);
-            sum += self.roll_risk(block, applied).typical(&[WorkShare { share: 1.0, work: response }]);
+        let sum = self.from_disk(applied).typical + self.from_memory(applied).typical;
+        let blocks = self.blocks_with(applied, Self::worked);
+        blocks.iter().fold(sum, |sum, (model, work)| sum + model.typical(work))
+    }
+
+    /// Whether the target is met after `applied`.
+    pub(super) fn meets_target(&self, applied: &Applied) -> bool {
+        self.could_meet_target(applied) && self.blocks_meet(applied, &self.blocks_with(applied, Self::worked))
+    }
+
+    /// Whether the target might be met after `applied`, and with whatever lightens it further.
+    pub(super) fn could_meet_target(&self, applied: &Applied) -> bool {
+        self.blocks_meet(applied, &self.blocks_with(applied, Self::bounded))
+    }
+
+    /// Whether these blocks meet the target; what is far from it is told at a glance.
+    fn blocks_meet(&self, applied: &Applied, blocks: &[(RiskModel<'s>, Work)]) -> bool {
+        let rest = self.from_disk(applied).typical + self.from_memory(applied).typical;
+        let target = self.problem.target;
+        if rest > target {
+            return false;
         }
-        sum + self.from_disk(applied).typical + self.from_memory(applied).typical
+        let (mut least, mut most) = (rest, rest);
+        for (model, work) in blocks {
+            let between = model.typical_between(work);
+            (least, most) = (least + between.0, most + between.1);
+        }
+        if least > target || most <= target {
+            return most <= target;
+        }
+        blocks.iter().fold(rest, |sum, (model, work)| sum + model.typical(work)) <= target
+    }
+
+    /// The device's blocks, and the roll blocks behind them.
+    fn blocks_with(
+        &self,
+        applied: &Applied,
+        worked: impl Fn(&Self, &BlockWork, &Applied) -> Vec<Worked>,
+    ) -> Vec<(RiskModel<'s>, Work)> {
+        let cue = worked(self, &self.cue, applied);
+        let pick = |w: &Worked| w.typical;
+        let mut all = vec![(self.cue_risk(applied), self.cue_work(&cue, pick))];
+        if let (Some(roll), Some(block)) = (&self.roll, self.arrangement.roll) {
+            let worked = worked(self, roll, applied);
+            let response = self.roll_responses(&cue, &worked, block, pick, false);
+            all.push((self.roll_risk(block, applied), Work::mixed(&response)));
+        }
+        all
+    }
+
+    /// The device's blocks as the risk sees them: what each takes, in the order in which they come.
+    pub(super) fn cue_work(&self, worked: &[Worked], pick: fn(&Worked) -> Micros) -> Work {
+        let shares: Vec<WorkShare> = worked.iter().map(|w| w.share(pick(w))).collect();
+        Work::in_order(shares, &self.cue.cycle.order)
     }
 
     /// Dropouts from the disk.
     #[must_use]
     pub fn from_disk(&self, applied: &Applied) -> Dropouts {
         let problem = self.problem;
-        let streams = problem.resources.streams + problem.channel_stream() * f64::from(applied.channels);
         let throughput = problem.context.rig.machine.disk_mb_per_s;
-        disk_dropouts(streams, throughput, problem.read_ahead(), &problem.context.tables.assume)
+        let assume = &problem.context.tables.assume;
+        disk_dropouts(problem.streams(applied), throughput, problem.read_ahead(), assume)
     }
 
     /// Dropouts from memory.
     #[must_use]
     pub fn from_memory(&self, applied: &Applied) -> Dropouts {
-        let (problem, rig) = (self.problem, self.problem.context.rig);
-        let freed = applied.quit.iter().map(|&id| rig.program(id).memory_gb).sum();
-        let needed = problem.resources.memory + applied.memory - freed;
-        memory_dropouts(needed, rig.machine.memory_gb, &problem.context.tables.assume)
+        let context = &self.problem.context;
+        memory_dropouts(self.problem.memory(applied), context.rig.machine.memory_gb, &context.tables.assume)
     }
 
     /// Delay of a performer's chain when nobody else is live.
@@ -319,7 +444,7 @@ const HAIR: Frames = Frames::new(1e-6);
 #[must_use]
 pub fn allowed(problem: &PhaseProblem<'_>, setting: &Setting) -> Vec<Frames> {
     let bare = problem.bare_chains();
-    let bare = ChainsRange { high: &bare, low: &bare };
+    let bare = ChainsRange { high: &bare, typical: &bare, low: &bare };
     let electric = Electric::of(&problem.context, setting);
     let frames = |need: &Need| {
         let whole = loop_of(&problem.context, setting, problem.phase, need.performer, &electric, bare, false);

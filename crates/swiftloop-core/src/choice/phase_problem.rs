@@ -1,15 +1,15 @@
 //! One phase on one interface at one rate, as a problem to be solved. All that does not depend on the buffer is worked
 //! out here once: which sound is live, what every processor costs, which remedies there are.
 
-use super::block_work::Applied;
+use super::block_work::{Applied, WorkFactor};
 use super::effect::Taken;
 use super::remedy::{self, Remedy};
 use crate::ids::{DriverId, InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, RemedyId};
-use crate::load::{CallCost, node_cost, processor_cost};
+use crate::load::{CallCost, CostRange, Graph, node_cost, processor_cost};
 use crate::loops::{Chains, ChainsRange, Context, Electric, Setting, compensated, latencies, loop_of};
 use crate::rig::{Offered, PowerPlan};
 use crate::risk::WakeSet;
-use crate::session::{Listens, NodeKind, Phase, Processor, ProcessorKind, Source};
+use crate::session::{Listens, NodeKind, Phase, Processor, ProcessorKind, Source, Track};
 use crate::tables::PhaseKind;
 use crate::units::{Block, Frames, Gigabytes, Hz, MegabytesPerSecond, Ms, PerHour, Range, Seconds};
 use typed_index_collections::TiVec;
@@ -32,6 +32,19 @@ pub struct UnderPower {
     pub speed: f64,
 }
 
+/// A processor on a live path that cannot ride the cue block as it stands.
+#[derive(Debug, Clone)]
+pub struct Rider {
+    /// Which.
+    pub processor: ProcessorId,
+    /// It cannot ride at all, however quick.
+    pub gone: bool,
+    /// Who hears it through the software.
+    pub heard_by: Vec<PerformerId>,
+    /// Remedies on it after which it rides, the least effort first.
+    pub cures: Vec<RemedyId>,
+}
+
 /// The best that remedies can do for delays.
 #[derive(Debug, Clone, Default)]
 pub struct Shortest {
@@ -44,9 +57,9 @@ pub struct Shortest {
 /// Disk and memory as the session stands.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Resources {
-    /// Disk streams: recorded tracks play, live ones record.
-    pub streams: MegabytesPerSecond,
-    /// Memory of session, tracks, programs and read-ahead.
+    /// Channels that stream: recorded tracks play, live ones record.
+    pub channels: i64,
+    /// Memory of session, tracks and programs, read-ahead not counted.
     pub memory: Gigabytes,
 }
 
@@ -76,7 +89,11 @@ pub struct PhaseProblem<'a> {
     /// Nodes that compute.
     pub active: TiVec<NodeId, bool>,
     /// Cost of each processor (nothing on inactive nodes).
-    pub costs: TiVec<ProcessorId, CallCost>,
+    pub costs: TiVec<ProcessorId, CostRange>,
+    /// Nodes that copies of processors could be sent to stand behind those of the routing.
+    pub graph: Graph,
+    /// Cost of such a node without its processor.
+    pub bus_cost: CallCost,
     /// Share of the time during which each processor computes: less than one where it rests while its track is silent.
     pub computing: TiVec<ProcessorId, f64>,
     /// Cost of each node without its processors.
@@ -89,7 +106,11 @@ pub struct PhaseProblem<'a> {
     pub covered_by: TiVec<RemedyId, Vec<RemedyId>>,
     /// The shortest delays that remedies can reach.
     pub shortest: Shortest,
-    /// Remedies that rendering ahead demands: what cannot ride the cue block; or the processor that cannot go.
+    /// Whoever listens through the interface already, and how far over the limit the furthest of them is: no setting helps.
+    pub late_direct: Option<(PerformerId, Ms)>,
+    /// What cannot ride the cue block as it stands.
+    pub riders: Vec<Rider>,
+    /// Remedies that rendering ahead demands in any case; or the processor that cannot go.
     pub forced_by_roll: Result<Vec<RemedyId>, ProcessorId>,
     /// Disk and memory as the session stands.
     pub resources: Resources,
@@ -117,7 +138,7 @@ impl<'a> PhaseProblem<'a> {
         let cost = |p: ProcessorId| {
             let node = routes.processors[p].node;
             let of = || processor_cost(session.processor(p), session.cost(p), channels(node), context.tables);
-            if active[node] { of() } else { CallCost::FREE }
+            if active[node] { of() } else { CostRange::FREE }
         };
         let phrase = Seconds::new(context.tables.assume.phrase_s);
         let share_computing = |p: ProcessorId| match routes.nodes[routes.processors[p].node].kind {
@@ -131,7 +152,8 @@ impl<'a> PhaseProblem<'a> {
             .performers_in(phase)
             .filter(|(_, p)| p.listens != Listens::Direct)
             .filter_map(|(performer, p)| Some(Need { performer, cue: session.node_of(&p.cue)? }));
-        let remedies = remedy::all(&context, interface, phase_id, &live, &direct_fits);
+        let mut graph = Graph::of(routes);
+        let remedies = remedy::all(&context, (interface, rate), phase_id, &live, &direct_fits, &mut graph);
         let mut problem = Self {
             interface,
             phase_id,
@@ -139,23 +161,28 @@ impl<'a> PhaseProblem<'a> {
             kind,
             target: phase.target_per_hour.map_or(PerHour::new(kind.target_per_hour), PerHour::new),
             rate,
-            latency: latencies(session),
+            latency: latencies(session, rate),
             needs: needs.collect(),
             costs: routes.processors.keys().map(cost).collect(),
             computing: routes.processors.keys().map(share_computing).collect(),
+            graph,
+            bus_cost: node_cost(2, context.tables),
             node_costs: routes.nodes.keys().map(bare_cost).collect(),
             covered_by: remedy::covered_by(&remedies),
             remedies,
-            resources: resources(&context, phase, rate),
+            resources: resources(&context, phase),
             present: under_power(&context, context.rig.machine.power),
             performance: under_power(&context, PowerPlan::Performance),
             live,
             cue,
             active,
+            riders: Vec::new(),
             forced_by_roll: Ok(Vec::new()),
             shortest: Shortest::default(),
+            late_direct: late_direct(&context, interface, phase, rate),
             context,
         };
+        problem.riders = problem.riders();
         problem.forced_by_roll = problem.forced_by_roll();
         let hoped = problem.apply(&[], &problem.remedies.keys().collect::<Vec<_>>());
         problem.shortest = Shortest { latency: hoped.latency, direct: hoped.direct };
@@ -168,12 +195,13 @@ impl<'a> PhaseProblem<'a> {
     pub fn apply(&self, chosen: &[RemedyId], hoped: &[RemedyId]) -> Applied {
         let routes = self.context.session.routes();
         let mut state = Applied {
-            factor: self.costs.iter().map(|_| 1.0).collect(),
+            factor: self.costs.iter().map(|_| WorkFactor::ONE).collect(),
             latency: self.latency.iter().map(|l| l.typical()).collect(),
             nodes_off: Vec::new(),
             touched: Vec::new(),
             shared: Vec::new(),
-            all_work: 1.0,
+            shared_hoped: Vec::new(),
+            all_work: precision_cost(&self.context),
             timeline: 1.0,
             channels: 0,
             memory: Gigabytes::new(0.0),
@@ -202,10 +230,24 @@ impl<'a> PhaseProblem<'a> {
         if applied.full_power { &self.performance } else { &self.present }
     }
 
-    /// Megabytes per second of one channel at this rate and depth.
+    /// Megabytes per second of so many channels at this rate and depth.
     #[must_use]
-    pub fn channel_stream(&self) -> MegabytesPerSecond {
-        channel_stream(&self.context, self.rate)
+    pub fn stream_of(&self, channels: i64) -> MegabytesPerSecond {
+        stream_of(&self.context, self.rate, channels)
+    }
+
+    /// What streams after `applied`.
+    #[must_use]
+    pub fn streams(&self, applied: &Applied) -> MegabytesPerSecond {
+        self.stream_of(self.resources.channels + applied.channels)
+    }
+
+    /// Memory that is needed after `applied`: what is held, and what is read ahead of each stream.
+    #[must_use]
+    pub fn memory(&self, applied: &Applied) -> Gigabytes {
+        let rig = self.context.rig;
+        let freed: Gigabytes = applied.quit.iter().map(|&id| rig.program(id).memory_gb).sum();
+        self.resources.memory + applied.memory - freed + held_ahead(&self.context, self.streams(applied))
     }
 
     /// Audio kept ahead in memory.
@@ -214,33 +256,86 @@ impl<'a> PhaseProblem<'a> {
         read_ahead(&self.context)
     }
 
-    /// What cannot ride the cue block (analysers, split chains, hardware inserts, latency over the threshold)
-    /// with the cheapest remedy for each.
-    fn forced_by_roll(&self) -> Result<Vec<RemedyId>, ProcessorId> {
+    /// What cannot ride the cue block (analysers, split chains, hardware inserts, latency over the threshold), with those who
+    /// hear it through the software. What nobody hears so may be as slow as it likes.
+    fn riders(&self) -> Vec<Rider> {
         let session = self.context.session;
-        let threshold = self.phase.bypass_over_ms.unwrap_or(self.kind.bypass_over_ms);
-        let slow = |frames: Frames| frames.at(self.rate) > threshold;
-        let mut forced = Vec::new();
-        for (p, seat) in session.routes().processors.iter_enumerated() {
+        let routes = session.routes();
+        let hears = |p: PerformerId| session.performer(p).hears.iter().filter_map(|id| session.node_of(id));
+        let on_way: Vec<(PerformerId, TiVec<NodeId, bool>)> = self
+            .needs
+            .iter()
+            .map(|need| {
+                let own: Vec<NodeId> = hears(need.performer).filter(|n| self.live.contains(n)).collect();
+                let (reached, feeds) = (routes.downstream(&own), routes.upstream(need.cue));
+                (need.performer, reached.iter().zip(&feeds).map(|(&r, &f)| r && f).collect())
+            })
+            .collect();
+        let mut riders = Vec::new();
+        for (processor, seat) in routes.processors.iter_enumerated() {
             if !self.cue[seat.node] || !self.active[seat.node] {
                 continue;
             }
-            let cannot = match session.processor(p).kind {
+            let gone = match session.processor(processor).kind {
                 ProcessorKind::Analyser | ProcessorKind::Split | ProcessorKind::Insert => true,
                 ProcessorKind::Effect | ProcessorKind::Instrument => false,
             };
-            if !(cannot || slow(self.latency[p].typical())) {
+            if !(gone || self.is_slow(self.latency[processor].typical())) {
                 continue;
             }
+            let heard = on_way.iter().filter(|(_, on_way)| on_way[seat.node]).map(|(p, _)| *p);
             // What is quick enough afterwards, and gone where it cannot ride at all.
             let helps = |r: &RemedyId| {
                 let only = self.apply(&[*r], &[]);
-                let touches = only.latency[p] < self.latency[p].typical() || only.factor[p] < 1.0;
-                touches && !slow(only.latency[p]) && (!cannot || only.factor[p] == 0.0)
+                let touches = only.latency[processor] < self.latency[processor].typical()
+                    || only.factor[processor] != WorkFactor::ONE;
+                touches
+                    && !self.is_slow(only.latency[processor])
+                    && (!gone || only.factor[processor].is_gone())
             };
-            match self.on_processor(p).filter(helps).min_by_key(|&r| self.remedies[r].effort) {
-                Some(r) => forced.push(r),
-                None => return Err(p),
+            let mut cures: Vec<RemedyId> = self.on_processor(processor).filter(helps).collect();
+            cures.sort_by_key(|r| self.remedies[*r].effort);
+            riders.push(Rider { processor, gone, heard_by: heard.collect(), cures });
+        }
+        riders.retain(|r| !r.heard_by.is_empty());
+        riders
+    }
+
+    /// Over the phase's threshold for processors on a live path.
+    fn is_slow(&self, frames: Frames) -> bool {
+        frames.at(self.rate) > self.phase.bypass_over_ms.unwrap_or(self.kind.bypass_over_ms)
+    }
+
+    /// What cannot ride the cue block after `applied`, although somebody hears it through the software.
+    pub fn cannot_ride(&self, applied: &Applied) -> impl Iterator<Item = &Rider> {
+        let routes = self.context.session.routes();
+        self.riders.iter().filter(move |r| {
+            let cured = !self.is_slow(applied.latency[r.processor])
+                && (!r.gone || applied.factor[r.processor].is_gone());
+            !cured
+                && !applied.nodes_off.contains(&routes.processors[r.processor].node)
+                && !r.heard_by.iter().all(|p| applied.direct.contains(p))
+        })
+    }
+
+    /// Whether a performer may be sent to the interface's own mixer.
+    #[must_use]
+    pub fn may_go_direct(&self, performer: PerformerId) -> bool {
+        self.remedies.iter().any(|r| r.effects == [super::Effect::Direct(performer)])
+    }
+
+    /// Remedies that rendering ahead demands in any case: of each processor that cannot ride and is heard by somebody who cannot
+    /// go direct, the only one that helps; or the processor that nothing helps.
+    fn forced_by_roll(&self) -> Result<Vec<RemedyId>, ProcessorId> {
+        let mut forced = Vec::new();
+        for rider in &self.riders {
+            if rider.heard_by.iter().all(|p| self.may_go_direct(*p)) {
+                continue;
+            }
+            match rider.cures.as_slice() {
+                [] => return Err(rider.processor),
+                [only] => forced.push(*only),
+                [_, ..] => {}
             }
         }
         forced.sort_unstable();
@@ -279,6 +374,11 @@ impl<'a> PhaseProblem<'a> {
     }
 }
 
+/// All costs are those of 64 bits.
+fn precision_cost(context: &Context<'_>) -> f64 {
+    if context.session.engine.precision == 32 { context.tables.assume.precision_32_cost.raw() } else { 1.0 }
+}
+
 /// The machine under a power plan. A measured speed is that under one plan; another plan changes it as the class does.
 fn under_power(context: &Context<'_>, power: PowerPlan) -> UnderPower {
     let rig = context.rig;
@@ -290,18 +390,39 @@ fn under_power(context: &Context<'_>, power: PowerPlan) -> UnderPower {
     UnderPower { wake: WakeSet::of(rig, power), speed: full * class_share(power) }
 }
 
-/// Performers whose direct loop fits their limit on this interface.
-fn direct_fits(context: &Context<'_>, interface: InterfaceId, phase: &Phase, rate: Hz) -> Vec<PerformerId> {
+/// How far a performer's loop through the interface's own mixer is over the limit.
+fn excess_direct(
+    context: &Context<'_>,
+    interface: InterfaceId,
+    phase: &Phase,
+    rate: Hz,
+    performer: PerformerId,
+) -> Ms {
     // Direct monitoring passes by the driver and its buffer: any will do.
     let buffer = Offered::plain(Block::new(64));
     let setting = Setting { interface, driver: DriverId::from(0), rate, buffer };
     let none = compensated(context.session, &[], |_| Frames::new(0.0));
-    let chains = ChainsRange { high: &none, low: &none };
+    let chains = ChainsRange { high: &none, typical: &none, low: &none };
     let electric = Electric { inward: vec![], outward: vec![], output_alone: vec![], fit: None };
-    let fits = |p: &PerformerId| {
-        loop_of(context, &setting, phase, *p, &electric, chains, true).excess().raw() <= 0.0
-    };
+    loop_of(context, &setting, phase, performer, &electric, chains, true).excess()
+}
+
+/// Performers whose direct loop fits their limit on this interface.
+fn direct_fits(context: &Context<'_>, interface: InterfaceId, phase: &Phase, rate: Hz) -> Vec<PerformerId> {
+    let fits = |p: &PerformerId| excess_direct(context, interface, phase, rate, *p).raw() <= 0.0;
     remedy::may_go_direct(context, phase).into_iter().filter(fits).collect()
+}
+
+/// Of those who listen through the interface already, the one who is furthest over the limit.
+fn late_direct(
+    context: &Context<'_>,
+    interface: InterfaceId,
+    phase: &Phase,
+    rate: Hz,
+) -> Option<(PerformerId, Ms)> {
+    let direct = context.session.performers_in(phase).filter(|(_, p)| p.listens == Listens::Direct);
+    let over = direct.map(|(p, _)| (p, excess_direct(context, interface, phase, rate, p)));
+    over.filter(|(_, ms)| ms.raw() > 0.0).max_by(|a, b| a.1.raw().total_cmp(&b.1.raw()))
 }
 
 /// Share of the time during which a processor computes: always, unless it rests while its track is silent; then while
@@ -310,24 +431,39 @@ fn computing(processor: &Processor, sounding: f64, phrase: Seconds) -> f64 {
     if processor.rests { (sounding * (1.0 + processor.tail_s / phrase.raw())).min(1.0) } else { 1.0 }
 }
 
-fn channel_stream(context: &Context<'_>, rate: Hz) -> MegabytesPerSecond {
-    MegabytesPerSecond::new(f64::from(rate.get()) * f64::from(context.session.deliver.depth) / 8.0 / 1e6)
-}
-
 fn read_ahead(context: &Context<'_>) -> Ms {
     context.session.engine.read_ahead_ms.unwrap_or(context.tables.assume.read_ahead_ms)
 }
 
+fn stream_of(context: &Context<'_>, rate: Hz, channels: i64) -> MegabytesPerSecond {
+    let bytes = f64::from(rate.get()) * f64::from(context.session.deliver.depth) / 8.0;
+    MegabytesPerSecond::new(bytes / 1e6) * channels.max(0) as f64
+}
+
+/// What is read ahead of all streams.
+fn held_ahead(context: &Context<'_>, streams: MegabytesPerSecond) -> Gigabytes {
+    Gigabytes::new(streams.raw() * read_ahead(context).raw() / 1e6)
+}
+
+/// Memory that a phase needs as the session stands.
+#[must_use]
+pub fn memory_needed(context: &Context<'_>, phase: &Phase, rate: Hz) -> Gigabytes {
+    let own = resources(context, phase);
+    own.memory + held_ahead(context, stream_of(context, rate, own.channels))
+}
+
 /// Disk streams and memory that a phase needs as the session stands.
 #[must_use]
-pub fn resources(context: &Context<'_>, phase: &Phase, rate: Hz) -> Resources {
+pub fn resources(context: &Context<'_>, phase: &Phase) -> Resources {
     let session = context.session;
-    let streaming =
-        session.tracks.iter().filter(|t| !t.disabled && !t.unused && t.source != Source::Instrument);
-    let streams = channel_stream(context, rate) * streaming.map(|t| f64::from(t.channels)).sum::<f64>();
+    let channels = session.tracks.iter().filter(|t| streams(t)).map(|t| i64::from(t.channels)).sum();
     let tracks: Gigabytes = session.tracks.iter().filter(|t| !t.disabled).map(|t| t.memory_gb).sum();
     let programs = context.rig.programs.iter().filter(|p| p.runs_in(phase.id()));
     let others: Gigabytes = programs.map(|p| p.memory_gb).sum();
-    let ahead = Gigabytes::new(streams.raw() * read_ahead(context).raw() / 1e6);
-    Resources { streams, memory: session.engine.memory_gb + tracks + others + ahead }
+    Resources { channels, memory: session.engine.memory_gb + tracks + others }
+}
+
+/// Whether a track plays from disk or records to it.
+pub(super) fn streams(track: &Track) -> bool {
+    !track.disabled && !track.unused && track.source != Source::Instrument
 }

@@ -3,11 +3,12 @@
 
 use super::remedy::without_included;
 use super::sequence::{Objection, Objections, Switches, best_sequence};
-use super::solve::{Candidate, Outcome, candidates};
+use super::solve::{Candidate, Outcome, candidates, objections_met};
 use super::steps::{Step, step};
 use super::why::{Alternative, HeldBackBy, Weighed, WithoutRoll, alternatives, held_back_by, without_roll};
 use super::{
-    Arrangement, Buys, Evaluation, PhaseProblem, Report, TradePoint, buys, default_workers, report, trade,
+    Arrangement, Buys, Evaluation, PhaseProblem, Report, RiskDoubt, TradePoint, buys, default_workers,
+    report, risk_doubts, trade,
 };
 use crate::ids::{InterfaceId, PerformerId, PhaseId, RemedyId};
 use crate::loops::{Context, WidestDoubt};
@@ -31,6 +32,8 @@ pub struct Choice {
     pub unchanged: Option<Report>,
     /// What each remedy of the report buys.
     pub buys: Vec<Buys>,
+    /// What the dropouts rest on and nobody knows exactly, the widest first.
+    pub risk_doubts: Vec<RiskDoubt>,
     /// Effort of arrangement and remedies.
     pub effort: u32,
     /// Largest possible distance of the effort from the least (0: proven).
@@ -142,6 +145,18 @@ impl Plan {
         all.max_by(|a, b| a.doubt.spread.raw().total_cmp(&b.doubt.spread.raw()))
     }
 
+    /// What the dropouts of all settings that work rest on and nobody knows exactly: the widest doubt of all, with its place.
+    /// A doubt that changes no verdict is not worth a measurement.
+    #[must_use]
+    pub fn widest_risk(&self) -> Option<(&Choice, RiskDoubt)> {
+        let of_choice = |c: &'_ Choice| {
+            let first = c.risk_doubts.iter().find(|d| d.high > c.report.target && d.low <= c.report.target);
+            first.copied()
+        };
+        let all = self.choices.iter().filter_map(|c| Some((c, of_choice(c)?)));
+        all.max_by(|a, b| a.1.width().total_cmp(&b.1.width()))
+    }
+
     /// The block to soak: the smallest among those whose dropouts rest on assumed wake-ups tells most. Nothing when all
     /// are measured.
     #[must_use]
@@ -244,14 +259,7 @@ fn objections_to(problem: &PhaseProblem<'_>, candidate: &Candidate) -> Objection
     match &candidate.outcome {
         Outcome::Meets { remedies, effort, .. } => {
             let evaluation = Evaluation::new(problem, candidate.arrangement.clone());
-            let report = report(&evaluation, remedies);
-            let least_delay = problem.kind.least_delay;
-            Objections {
-                effort: f64::from(*effort),
-                open: report.open_questions() as f64,
-                last: if least_delay { report.slowest().raw() } else { report.cue.worst_ratio() },
-                ..Objections::default()
-            }
+            Objections { effort: f64::from(*effort), ..objections_met(&evaluation, remedies) }
         }
         Outcome::Late { over, .. } => {
             Objections { limits: 1.0 + over.raw(), effort: own_effort(), ..Objections::default() }
@@ -317,6 +325,7 @@ fn choice(chosen: &Chosen<'_>) -> Choice {
         unchanged: (effort > 0).then(|| unchanged(problem, &arrangement)),
         missed: (!met).then(|| held_back_by(&evaluation, &remedies, &now)),
         buys: buys(&evaluation, &remedies),
+        risk_doubts: risk_doubts(&evaluation, &remedies),
         report: now,
         effort,
         gap,
@@ -350,13 +359,11 @@ fn attempt(evaluation: &Evaluation<'_, '_>) -> Vec<RemedyId> {
     // Dearest first: what can be missed without making the miss larger is not worth its effort.
     let mut order = all.clone();
     order.sort_by_key(|&r| Reverse(problem.remedies[r].effort));
-    if let (Some(_), Ok(forced)) = (evaluation.arrangement.roll, &problem.forced_by_roll) {
-        order.retain(|r| !forced.contains(r));
-    }
     for r in order {
         let without: Vec<RemedyId> = all.iter().copied().filter(|&x| x != r).collect();
         let now = judge(&without);
-        if now.0 <= best.0 + 1e-9 && now.1 <= best.1 * NO_WORSE {
+        let rides = evaluation.rides(&problem.apply(&without, &[]));
+        if rides && now.0 <= best.0 + 1e-9 && now.1 <= best.1 * NO_WORSE {
             all = without;
         }
     }

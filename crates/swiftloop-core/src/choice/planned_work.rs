@@ -91,7 +91,7 @@ pub fn planned_work(
     };
     Ok(PlannedWork {
         rate,
-        reserve: context.reserve(planned),
+        reserve: context.reserve(planned).typical().raw(),
         target: problem.target,
         blocks: buffers.into_iter().map(work).collect(),
         renders_ahead: chosen.arrangement.roll.is_some(),

@@ -7,8 +7,7 @@ use crate::ids::RemedyId;
 use crate::soak::WorkPattern;
 use crate::units::Micros;
 
-/// The work of each worker on the reference core. The first worker is given what the whole block takes at the most
-/// (Graham's bound), the others share what is left of the total, so that the sum is that of the session. Other programs
+/// The work of each worker on the reference core. The first worker is given what the whole block takes, the others share what is left of the total, so that the sum is that of the session. Other programs
 /// are left out: on a real machine they run themselves.
 #[must_use]
 pub fn reference_work(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Vec<WorkPattern> {
@@ -16,8 +15,8 @@ pub fn reference_work(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> V
     let slowness = evaluation.slowness(&applied);
     let others = evaluation.arrangement.workers.max(1) as usize - 1;
     let split = |w: Worked| {
-        let left = (w.total - w.bound).max(Micros::new(0.0)) / others.max(1) as f64;
-        let each = std::iter::once(w.bound).chain(std::iter::repeat_n(left, others));
+        let left = (w.total - w.typical).max(Micros::new(0.0)) / others.max(1) as f64;
+        let each = std::iter::once(w.typical).chain(std::iter::repeat_n(left, others));
         WorkPattern { share: w.share, work: each.map(|us| us / slowness).collect() }
     };
     evaluation.worked(&evaluation.cue, &applied).into_iter().map(split).collect()

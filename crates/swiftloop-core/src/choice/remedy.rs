@@ -1,15 +1,17 @@
 //! Remedies: single changes to the session or the machine that lower delay or load, each with an id, an effort
 //! and what it changes. The words for them stand in the table of remedies.
 
+use super::phase_problem::streams;
 use super::{Arrangement, Effect, default_workers};
 use crate::ids::{
     BusId, InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, ProgramId, RemedyId, TrackId,
 };
+use crate::load::Graph;
 use crate::loops::Context;
 use crate::rig::{Direct, PowerPlan};
 use crate::session::{Listens, NodeKind, Phase, Processor, ProcessorKind, Source, State};
 use crate::tables::RemedyKind;
-use crate::units::{Block, Frames, Gigabytes};
+use crate::units::{Block, Frames, Gigabytes, Hz};
 use std::collections::{BTreeMap, HashSet};
 use typed_index_collections::TiVec;
 
@@ -112,16 +114,17 @@ fn remedy(
 #[must_use]
 pub fn all(
     context: &Context<'_>,
-    interface: InterfaceId,
+    (interface, rate): (InterfaceId, Hz),
     phase: PhaseId,
     live: &[NodeId],
     direct_fits: &[PerformerId],
+    graph: &mut Graph,
 ) -> TiVec<RemedyId, Remedy> {
     let session = context.session;
     let about = session.phase(phase);
     let kept = about.keep.iter().map(String::as_str).collect();
     let finishing = session.kind(phase).finishing;
-    let mut maker = Maker { context, phase: about, kept, finishing, remedies: TiVec::new() };
+    let mut maker = Maker { context, rate, phase: about, kept, finishing, remedies: TiVec::new() };
     let cue = session.routes().downstream(live);
     let mut copies: BTreeMap<&str, Vec<ProcessorId>> = BTreeMap::new();
     for (index, seat) in session.routes().processors.iter_enumerated() {
@@ -137,7 +140,9 @@ pub fn all(
     for (label, group) in copies {
         let free = group.iter().all(|&p| !maker.is_kept(&session.processor(p).id));
         if group.len() > 1 && free {
-            maker.add(RemedyKind::ShareSend, Target::Copies(label.into()), vec![Effect::Share(group)]);
+            let bus = graph.add_bus_for(session.routes(), &group);
+            let effects = vec![Effect::Share { copies: group, bus }];
+            maker.add(RemedyKind::ShareSend, Target::Copies(label.into()), effects);
         }
     }
     maker.on_tracks(live);
@@ -232,6 +237,7 @@ pub(super) fn may_go_direct(context: &Context<'_>, phase: &Phase) -> Vec<Perform
 
 struct Maker<'a, 'b> {
     context: &'a Context<'b>,
+    rate: Hz,
     phase: &'a Phase,
     /// Ids that the phase cannot do without.
     kept: HashSet<&'a str>,
@@ -267,6 +273,9 @@ impl Maker<'_, '_> {
             && on_live_path
             && low < p.latency_frames
         {
+            // A shorter look-ahead keeps its time at another rate.
+            let known = self.context.session.deliver.rate_hz;
+            let low = low * (f64::from(self.rate.get()) / f64::from(known.get()));
             self.add(RemedyKind::LowDelay, target.clone(), vec![Effect::Latency(index, low)]);
         }
         let on_main = node == self.context.session.routes().main();
@@ -280,7 +289,7 @@ impl Maker<'_, '_> {
             }
         }
         if p.oversampling > 1 && !p.sensitive {
-            self.add(RemedyKind::LessOversampling, target.clone(), vec![Effect::Work(index, 0.5)]);
+            self.add(RemedyKind::LessOversampling, target.clone(), vec![Effect::Frames(index, 0.5)]);
         }
         if let Some(voices) = p.voices.filter(|&v| v > 1) {
             let factor = f64::from(voices / 2) / f64::from(voices);
@@ -302,21 +311,28 @@ impl Maker<'_, '_> {
             let target = Target::Track(id);
             let chain = session.routes().nodes[node].processors();
             let kept = chain.clone().any(|p| self.is_kept(&session.processor(p).id));
+            // What a track holds and streams is free when it is gone.
+            let channels = if streams(track) { i64::from(track.channels) } else { 0 };
+            let held = Effect::Stream { channels: -channels, memory: Gigabytes::new(0.0) - track.memory_gb };
             if track.unused {
-                self.add(RemedyKind::RemoveUnused, target, vec![Effect::NodeOff(node)]);
+                self.add(RemedyKind::RemoveUnused, target, vec![Effect::NodeOff(node), held]);
                 continue;
             }
             if track.muted {
-                self.add(RemedyKind::DisableMuted, target, vec![Effect::NodeOff(node)]);
+                self.add(RemedyKind::DisableMuted, target, vec![Effect::NodeOff(node), held]);
                 continue;
             }
             let Some(first) = chain.clone().next().filter(|_| !kept) else { continue };
             let off = |p| [Effect::Work(p, 0.0), Effect::Latency(p, Frames::new(0.0))];
             let instrument = track.source == Source::Instrument;
-            let print = Gigabytes::new(self.context.tables.assume.print_memory_gb);
-            let stream = Effect::Stream {
-                channels: if instrument { track.channels } else { 0 },
-                memory: print - if instrument { track.memory_gb } else { Gigabytes::new(0.0) },
+            // A printed instrument is read from disk from then on; its samples are let go.
+            let stream = if instrument {
+                Effect::Stream {
+                    channels: i64::from(track.channels),
+                    memory: Gigabytes::new(0.0) - track.memory_gb,
+                }
+            } else {
+                Effect::Stream { channels: 0, memory: Gigabytes::new(0.0) }
             };
             if instrument && chain.clone().count() > 1 {
                 let effects = off(first).into_iter().chain([stream.clone()]).collect();

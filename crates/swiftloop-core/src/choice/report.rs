@@ -2,9 +2,10 @@
 
 use super::block_work::{Applied, BlockWork};
 use super::evaluation::Worked;
+use super::risk_doubt::{Causes, Risk, holds, work_doubt};
 use super::{Evaluation, Remedy, remedy};
 use crate::ids::{ProcessorId, RemedyId};
-use crate::load::{BlockLoad, BoundBy, WorkShare, critical_path, list_schedule};
+use crate::load::{BlockLoad, BoundBy, WorkShare, critical_path};
 use crate::loops::{ChainsRange, DelayVerdict, Electric, Loop, loops_of, playback_loop};
 use crate::risk::{DropoutVerdict, Dropouts, verdict};
 use crate::units::{Block, MegabytesPerSecond, Micros, Ms, Origin, PerHour};
@@ -103,48 +104,100 @@ impl Report {
     }
 }
 
+/// What the choice asks of an arrangement: a part of its report, at a fraction of the price.
+#[derive(Debug, Clone)]
+pub struct Glance {
+    /// The loops of the phase, the least room under its limit first.
+    pub loops: Vec<Loop>,
+    /// Dropouts per hour to expect, all causes.
+    pub dropouts: PerHour,
+    /// Not even the gloomy figures miss the target.
+    pub holds: bool,
+    /// The worst cue block as a share of its time.
+    pub worst_ratio: f64,
+}
+
+impl Glance {
+    /// Loops and risk that cannot be told yet.
+    #[must_use]
+    pub fn open_questions(&self) -> usize {
+        let open = self.loops.iter().filter(|l| l.verdict() != DelayVerdict::Immediate).count();
+        open + usize::from(!self.holds)
+    }
+
+    /// The longest loop of all.
+    #[must_use]
+    pub fn slowest(&self) -> Ms {
+        self.loops.iter().map(|l| l.total.typical()).fold(Ms::new(0.0), Ms::max)
+    }
+}
+
+/// A glance at an evaluation with `chosen` remedies.
+#[must_use]
+pub fn glance(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Glance {
+    let applied = evaluation.problem.apply(chosen, &[]);
+    let worked = evaluation.worked(&evaluation.cue, &applied);
+    let risk = evaluation.cue_risk(&applied);
+    let worst = worked.iter().map(|w| w.typical).fold(Micros::new(0.0), Micros::max);
+    Glance {
+        loops: loops_after(evaluation, &applied),
+        dropouts: evaluation.dropouts(&applied),
+        holds: holds(evaluation, &applied),
+        worst_ratio: worst / (risk.period * risk.reserve.typical().raw()),
+    }
+}
+
+/// The loops after `applied`, the least room first.
+pub(super) fn loops_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> Vec<Loop> {
+    let problem = evaluation.problem;
+    let setting = &evaluation.arrangement.setting;
+    // The low figure of a latency survives a remedy only if the remedy did not change it.
+    let low = |p: ProcessorId| problem.latency[p].low().min(applied.latency[p]);
+    let unchanged = |p: ProcessorId| applied.latency[p] == problem.latency[p].typical();
+    let high = |p: ProcessorId| if unchanged(p) { problem.latency[p].high() } else { applied.latency[p] };
+    let high = problem.chains(high, &applied.direct);
+    let typical = problem.chains(|p| applied.latency[p], &applied.direct);
+    let low = problem.chains(low, &applied.direct);
+    let chains = ChainsRange { high: &high, typical: &typical, low: &low };
+    let mut loops = loops_of(&problem.context, setting, problem.phase, chains, &applied.direct);
+    loops.sort_by(|a, b| a.room().raw().total_cmp(&b.room().raw()));
+    loops
+}
+
 /// The report of an evaluation with `chosen` remedies.
 #[must_use]
 pub fn report(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Report {
     let problem = evaluation.problem;
     let applied = problem.apply(chosen, &[]);
     let setting = &evaluation.arrangement.setting;
-    // The low figure of a latency survives a remedy only if the remedy did not change it.
-    let low = |p: ProcessorId| problem.latency[p].low().min(applied.latency[p]);
-    let high_chains = problem.chains(|p| applied.latency[p], &applied.direct);
-    let low_chains = problem.chains(low, &applied.direct);
-    let chains = ChainsRange { high: &high_chains, low: &low_chains };
-    let mut loops = loops_of(&problem.context, setting, problem.phase, chains, &applied.direct);
-    loops.sort_by(|a, b| a.room().raw().total_cmp(&b.room().raw()));
-
-    let cue_worked = evaluation.worked(&evaluation.cue, &applied);
+    let loops = loops_after(evaluation, &applied);
+    let risk = Risk::of(evaluation, &applied);
+    let from_disk = evaluation.from_disk(&applied);
+    let from_memory = evaluation.from_memory(&applied);
     let cue_risk = evaluation.cue_risk(&applied);
-    let mut dropouts = cue_risk.dropouts(&cue_worked.iter().map(WorkShare::from).collect::<Vec<_>>());
-    let cue_deadline = cue_risk.period * cue_risk.reserve;
-    let cue = block_load(evaluation, &evaluation.cue, &applied, &cue_worked, cue_deadline);
-    let roll = match (&evaluation.roll, evaluation.arrangement.roll) {
-        (Some(work), Some(block)) => {
-            let worked = evaluation.worked(work, &applied);
-            let response = evaluation.roll_response(&cue_worked, &worked, block);
-            let risk = evaluation.roll_risk(block, &applied);
-            dropouts = dropouts.plus(risk.dropouts(&[WorkShare { share: 1.0, work: response }]));
-            Some(RollLoad { load: block_load(evaluation, work, &applied, &worked, risk.period), response })
+    let cue_deadline = cue_risk.period * cue_risk.reserve.typical().raw();
+    let cue = block_load(evaluation, &evaluation.cue, &applied, &risk.cue, cue_deadline);
+    let roll = match (&evaluation.roll, &risk.roll) {
+        (Some(work), Some(roll)) => {
+            let deadline = evaluation.roll_risk(roll.block, &applied).period;
+            let load = block_load(evaluation, work, &applied, &roll.worked, deadline);
+            Some(RollLoad { load, response: roll.longest() })
         }
-        (Some(_), None) | (None, _) => None,
+        (Some(_) | None, _) => None,
     };
-    let (from_disk, from_memory) = (evaluation.from_disk(&applied), evaluation.from_memory(&applied));
     Report {
         loops,
         cue,
         roll,
-        dropouts: dropouts.plus(from_disk).plus(from_memory),
+        // How long a disk stalls is assumed: it is a doubt to name, and decides nothing.
+        dropouts: risk.dropouts(Causes::ALL).plus(Dropouts::exactly(from_disk.typical)).plus(from_memory),
         from_disk,
         from_memory,
         target: problem.target,
         profile: problem.machine(&applied).wake.origin,
         remedies: chosen.iter().map(|&r| problem.remedies[r].clone()).collect(),
         arranged: remedy::arranged(&problem.context, &evaluation.arrangement),
-        streams: problem.resources.streams + problem.channel_stream() * f64::from(applied.channels),
+        streams: problem.streams(&applied),
         cursor: playback_loop(&problem.context, setting, &Electric::of(&problem.context, setting)),
     }
 }
@@ -161,20 +214,22 @@ fn block_load(
 ) -> BlockLoad {
     let routes = evaluation.problem.context.session.routes();
     let workers = evaluation.arrangement.workers;
-    let by_bound = |&a: &usize, &b: &usize| worked[a].bound.raw().total_cmp(&worked[b].bound.raw());
-    let worst_at = (0..worked.len()).max_by(by_bound).unwrap_or(0);
+    let by_time = |&a: &usize, &b: &usize| {
+        // What differs by rounding only is alike: then all work counts.
+        let key = |k: usize| ((worked[k].typical.raw() * 1e6).round(), worked[k].total.raw());
+        key(a).0.total_cmp(&key(b).0).then(key(a).1.total_cmp(&key(b).1))
+    };
+    let worst_at = (0..worked.len()).max_by(by_time).unwrap_or(0);
     let worst = worked[worst_at];
-    let cost = block.node_costs(worst_at, routes, applied);
-    let (chain_length, chain) = critical_path(routes, &cost, &block.included);
-    // The schedule on the reference core, brought to this machine by the same factor as the chain.
-    let scale = if chain_length.raw() > 0.0 { worst.critical / chain_length } else { 1.0 };
-    let scheduled = list_schedule(routes, &cost, workers, &block.included) * scale;
+    let cost = block.node_costs(evaluation.problem, worst_at, applied);
+    let (_, mut chain) = critical_path(&evaluation.problem.graph, &cost, &block.included);
+    // Copies that became one have no name of their own.
+    chain.retain(|n| n.index() < routes.nodes.len());
     let each = worst.total / f64::from(workers);
-    let lower = worst.critical.max(each);
     // Any track may sound at any moment, so the worst block rests nothing; the mean block rests what is silent.
     let resting = evaluation.resting(applied);
-    let mean: Micros = evaluation.worked(block, &resting).iter().map(|w| w.bound * w.share).sum();
-    let bound_by = if worst.bound > mean * BURSTY {
+    let mean: Micros = evaluation.worked(block, &resting).iter().map(|w| w.typical * w.share).sum();
+    let bound_by = if worst.typical > mean * BURSTY {
         BoundBy::Burst
     } else if worst.critical >= each {
         BoundBy::Chain
@@ -187,13 +242,13 @@ fn block_load(
         deadline,
         total: worst.total,
         critical_path: worst.critical,
-        // Shared copies are in the nodes' costs but not in the total, so the schedule is held between its bounds.
-        makespan: scheduled.max(lower).min(worst.bound.max(lower)),
-        guaranteed: worst.bound,
+        makespan: worst.typical,
+        guaranteed: worst.most,
+        doubt: work_doubt(evaluation, block, worst_at, applied),
         mean,
         bound_by,
         critical_chain: chain,
-        distribution: worked.iter().map(WorkShare::from).collect(),
+        distribution: worked.iter().map(|w| WorkShare { share: w.share, work: w.typical }).collect(),
         capped: block.cycle.capped,
     }
 }

@@ -1,12 +1,20 @@
 //! Every arrangement of one phase, and the cheapest set of remedies for each that could matter.
 
-use super::cheapest_set::{Found, SetProblem, cheapest_set};
+use super::cheapest_set::{CheapestSet, Found, SEARCH_NODES, SetProblem, cheapest_set_within, equally_cheap};
 use super::evaluation::{allowed, excess};
 use super::remedy::without_included;
+use super::report::glance;
+use super::sequence::Objections;
 use super::{Arrangement, Evaluation, PhaseProblem};
 use crate::ids::{PerformerId, ProcessorId, RemedyId};
 use crate::session::Session;
 use crate::units::{Block, Ms, PerHour};
+
+/// Nodes that are visited to find any set at all.
+const DIVE_NODES: usize = 600;
+/// Nodes that all settings of one driver may take until the purse is given up: from then on the first sets that are found are
+/// taken, with how far off they may be.
+const DRIVER_NODES: usize = 4_000;
 
 /// What became of one arrangement.
 #[derive(Debug, Clone, PartialEq)]
@@ -117,6 +125,9 @@ impl<'s, 'a> Unsolved<'s, 'a> {
             (Some(_), Ok(forced)) => forced.clone(),
             (Some(_), Err(processor)) => return Err(Outcome::NoRoll(*processor)),
         };
+        if let Some((performer, over)) = problem.late_direct {
+            return Err(Outcome::Late { over, performer: Some(performer) });
+        }
         let shortest = &problem.shortest;
         let late =
             excess(problem, &allowed(problem, &arrangement.setting), &shortest.latency, &shortest.direct);
@@ -140,21 +151,80 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         Ok(Self { evaluation, forced, items, at_least })
     }
 
+    /// Of several sets that are equally cheap the one that less speaks against: fewer open questions, then less delay, or
+    /// more headroom.
+    fn best_of_equals(&mut self, set: CheapestSet<RemedyId>) -> Vec<RemedyId> {
+        let problem = self.evaluation.problem;
+        let tidy = |set: &[RemedyId]| without_included(&problem.remedies, set);
+        if !set.exact || set.chosen == self.forced {
+            return tidy(&set.chosen);
+        }
+        let mut all = equally_cheap(&mut self.evaluation, &self.forced, &self.items, set.effort);
+        // The one that was found stays where nothing is better.
+        all.insert(0, set.chosen);
+        let mut best: Option<(Objections, Vec<RemedyId>)> = None;
+        for set in all {
+            let set = tidy(&set);
+            let objections = objections_met(&self.evaluation, &set);
+            if best.as_ref().is_none_or(|(least, _)| objections.less_than(least)) {
+                best = Some((objections, set));
+            }
+        }
+        best.map(|(_, set)| set).unwrap_or_default()
+    }
+
     fn solve(&mut self, most: u32) -> Outcome {
+        self.solve_within(most, SEARCH_NODES).0
+    }
+
+    /// The same, visiting so many nodes at the most; and how many it took.
+    fn solve_within(&mut self, most: u32, nodes: usize) -> (Outcome, usize) {
         let own = self.evaluation.arranged_effort;
         if self.at_least > most {
-            return Outcome::Dearer(self.at_least);
+            return (Outcome::Dearer(self.at_least), 0);
         }
-        match cheapest_set(&mut self.evaluation, &self.forced, &self.items, most - own) {
+        let purse = if most == u32::MAX { most } else { most - own };
+        let (found, visited) =
+            cheapest_set_within(&mut self.evaluation, &self.forced, &self.items, purse, nodes);
+        let outcome = match found {
             Found::Set(set) => Outcome::Meets {
                 effort: set.effort + own,
                 exact: set.exact,
                 gap: set.effort - set.at_least,
-                remedies: without_included(&self.evaluation.problem.remedies, &set.chosen),
+                remedies: self.best_of_equals(set),
             },
             Found::Dearer(least) => Outcome::Dearer(least.saturating_add(own)),
             Found::Nothing => what_remains(&self.evaluation),
+        };
+        (outcome, visited)
+    }
+
+    /// The first set that is found, whatever it takes; all that takes less than the proven bound is ruled out.
+    fn dive(&mut self) -> Outcome {
+        let (outcome, _) = self.solve_within(u32::MAX, DIVE_NODES);
+        self.with_proven(outcome)
+    }
+
+    /// The gap can be no wider than down to what smaller purses have ruled out.
+    fn with_proven(&self, outcome: Outcome) -> Outcome {
+        match outcome {
+            Outcome::Meets { remedies, effort, gap, .. } => {
+                let gap = gap.min(effort.saturating_sub(self.at_least));
+                Outcome::Meets { remedies, effort, gap, exact: gap == 0 }
+            }
+            Outcome::Dearer(_) | Outcome::Fails { .. } | Outcome::Late { .. } | Outcome::NoRoll(_) => outcome,
         }
+    }
+}
+
+/// What speaks against a set that meets everything, its effort not counted.
+pub(super) fn objections_met(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId]) -> Objections {
+    let glance = glance(evaluation, remedies);
+    let least_delay = evaluation.problem.kind.least_delay;
+    Objections {
+        open: glance.open_questions() as f64,
+        last: if least_delay { glance.slowest().raw() } else { glance.worst_ratio },
+        ..Objections::default()
     }
 }
 
@@ -194,9 +264,14 @@ pub fn candidates(problem: &PhaseProblem<'_>) -> Vec<Candidate> {
     };
     let least = solved.iter().map(over).fold(f64::INFINITY, f64::min);
     for c in solved.iter_mut().filter(|c| over(c).is_finite() && over(c) <= least + 1e-9) {
+        let known = match c.outcome {
+            Outcome::Late { performer, .. } => performer,
+            Outcome::Meets { .. } | Outcome::Dearer(_) | Outcome::Fails { .. } | Outcome::NoRoll(_) => None,
+        };
         if let Outcome::Fails { performer, dropouts, .. } =
             what_remains(&Evaluation::new(problem, c.arrangement.clone()))
         {
+            let performer = performer.or(known);
             c.outcome = Outcome::Fails { over: Ms::new(least), performer, dropouts };
         }
     }
@@ -207,6 +282,7 @@ pub fn candidates(problem: &PhaseProblem<'_>) -> Vec<Candidate> {
 /// dear are then never searched beyond the effort of the cheapest.
 fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>) -> Vec<Candidate> {
     let mut solved = Vec::new();
+    let mut spent = 0;
     let mut close = |u: Unsolved<'_, '_>, outcome| {
         solved.push(Candidate { arrangement: u.evaluation.arrangement, outcome });
     };
@@ -217,15 +293,19 @@ fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>) -> Vec<Candidate> {
                 unsolved.push(u);
                 continue;
             }
-            let mut outcome = u.solve(purse);
+            let (mut outcome, visited) = u.solve_within(purse, SEARCH_NODES);
+            spent += visited;
             if let Outcome::Dearer(least) = outcome {
-                if least > purse {
+                if least > purse && spent <= DRIVER_NODES {
                     u.at_least = least;
                     unsolved.push(u);
                     continue;
                 }
-                // The search was cut short: take the best it finds without a purse, and say how far off it may be.
-                outcome = u.solve(u32::MAX);
+                // The search was cut short, here or over all: take the best that is found without a purse, and say how far
+                // off it may be.
+                u.at_least = u.at_least.max(least);
+                outcome = if spent > DRIVER_NODES { u.dive() } else { u.solve(u32::MAX) };
+                outcome = u.with_proven(outcome);
             }
             found |= matches!(outcome, Outcome::Meets { .. });
             close(u, outcome);

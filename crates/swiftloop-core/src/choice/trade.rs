@@ -1,6 +1,6 @@
 //! The trade of delay against dropouts: every buffer of one driver with the same remedies, and which of them nothing beats.
 
-use super::{Arrangement, Evaluation, PhaseProblem, report};
+use super::{Arrangement, Evaluation, PhaseProblem, glance};
 use crate::ids::RemedyId;
 use crate::units::{Ms, PerHour};
 
@@ -28,11 +28,11 @@ pub fn trade(problem: &PhaseProblem<'_>, chosen: &Arrangement, remedies: &[Remed
         .filter(|s| s.driver == chosen.setting.driver && chosen.roll.is_none_or(|r| r > s.buffer.block))
         .map(|setting| {
             let arrangement = Arrangement { setting, ..chosen.clone() };
-            let report = report(&Evaluation::new(problem, arrangement.clone()), remedies);
+            let report = glance(&Evaluation::new(problem, arrangement.clone()), remedies);
             TradePoint {
                 arrangement,
                 round_trip: report.slowest(),
-                dropouts: report.dropouts.typical,
+                dropouts: report.dropouts,
                 within: report.loops.iter().all(|l| l.excess().raw() <= 0.0),
                 on_frontier: false,
             }

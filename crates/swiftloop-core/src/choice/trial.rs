@@ -4,8 +4,8 @@
 
 use super::remedy::arranged_effort;
 use super::{
-    Arrangement, Buys, Choice, Evaluation, PhaseProblem, Plan, Remedy, Report, TradePoint, WhyNot, buys,
-    default_workers, report, trade, why_not,
+    Arrangement, Buys, Choice, Evaluation, PhaseProblem, Plan, Remedy, Report, RiskDoubt, TradePoint, WhyNot,
+    buys, default_workers, report, risk_doubts, trade, why_not,
 };
 use crate::ids::{DriverId, InterfaceId, PerformerId, PhaseId, ProcessorId, RemedyId};
 use crate::loops::{Context, Setting};
@@ -132,16 +132,28 @@ pub struct Trial<'p> {
     pub report: Report,
     /// What each remedy buys.
     pub buys: Vec<Buys>,
+    /// What the dropouts rest on and nobody knows exactly, the widest first.
+    pub risk_doubts: Vec<RiskDoubt>,
     /// Every buffer of the driver with these remedies.
     pub trade: Vec<TradePoint>,
     /// Remedies that apply and were not asked for.
     pub available: Vec<Remedy>,
+    /// The plan was asked.
+    pub compared: bool,
     /// What the plan chose here; nothing where the session does not mean this phase for this interface.
     pub planned: Option<&'p Choice>,
     /// Why the plan chose otherwise; nothing when it chose this.
     pub why_not: Option<WhyNot>,
     /// Which of the report's loops to show leg by leg.
     pub shown: usize,
+}
+
+impl Request {
+    /// Everything is named, so that nothing has to be looked for. (No roll block and no remedies are as good as named.)
+    #[must_use]
+    pub fn is_complete(&self) -> bool {
+        self.driver.is_some() && self.rate.is_some() && self.buffer.is_some() && self.workers.is_some()
+    }
 }
 
 impl Trial<'_> {
@@ -158,33 +170,36 @@ impl Trial<'_> {
     }
 }
 
-/// Tries a setting in `phase` on `interface`, beside `plan`.
+/// Tries a setting in `phase` on `interface`, beside `plan` if there is one: a request that names everything needs none.
 ///
 /// # Errors
 /// [`TrialRefusal`] when there is no such setting.
 pub fn attempt_trial<'p>(
     context: Context<'_>,
-    plan: &'p Plan,
+    plan: Option<&'p Plan>,
     (interface, phase): (InterfaceId, PhaseId),
     request: &Request,
 ) -> Result<Trial<'p>, TrialRefusal> {
-    let planned = plan.choice(interface, phase);
-    let setting = setting(&context, plan.rate, interface, planned, request)?;
+    let planned = plan.and_then(|p| p.choice(interface, phase));
+    let rate = plan.map_or(context.session.deliver.rate_hz, |p| p.rate);
+    let setting = setting(&context, rate, interface, planned, request)?;
     let problem = PhaseProblem::new(context, interface, phase, setting.rate);
     let mut remedies = remedies(&problem, &request.remedies)?;
     if let Some(roll) = request.roll {
-        for forced in forced_by(&problem, &setting, roll)? {
-            // What another one does as well is not needed beside it.
-            let covered =
-                |r: &RemedyId| *r == forced || problem.remedies[*r].includes(&problem.remedies[forced]);
-            if !remedies.iter().any(covered) {
-                remedies.push(forced);
+        check_roll(&problem, &setting, roll)?;
+        // Whatever cannot ride as it was asked for is cured with the least effort.
+        let applied = problem.apply(&remedies, &[]);
+        for rider in problem.cannot_ride(&applied) {
+            match rider.cures.first() {
+                Some(cure) => remedies.push(*cure),
+                None => return Err(TrialRefusal::CannotRide(rider.processor)),
             }
         }
     }
     let workers = workers(&context, request)?;
     let arrangement = Arrangement { setting, roll: request.roll, workers };
-    try_arrangement(&problem, arrangement, &remedies, planned, request.performer)
+    let trial = try_arrangement(&problem, arrangement, &remedies, planned, request.performer)?;
+    Ok(Trial { compared: plan.is_some(), ..trial })
 }
 
 /// Tries an arrangement with remedies; refused when `performer` is not in the phase.
@@ -219,6 +234,7 @@ fn try_arrangement<'p>(
         phase: problem.phase_id,
         effort,
         buys: buys(&evaluation, remedies),
+        risk_doubts: risk_doubts(&evaluation, remedies),
         trade: trade(problem, &arrangement, remedies),
         available: problem
             .remedies
@@ -226,6 +242,7 @@ fn try_arrangement<'p>(
             .filter(|(id, _)| !remedies.contains(id))
             .map(|(_, r)| r.clone())
             .collect(),
+        compared: true,
         planned,
         why_not: planned.filter(|c| !same(c)).map(|c| why_not(c, &report, effort)),
         shown,
@@ -308,12 +325,8 @@ fn workers(context: &Context<'_>, request: &Request) -> Result<u32, TrialRefusal
     }
 }
 
-/// What a roll block demands.
-fn forced_by(
-    problem: &PhaseProblem<'_>,
-    setting: &Setting,
-    roll: Block,
-) -> Result<Vec<RemedyId>, TrialRefusal> {
+/// Whether there are such roll blocks.
+fn check_roll(problem: &PhaseProblem<'_>, setting: &Setting, roll: Block) -> Result<(), TrialRefusal> {
     let engine = &problem.context.session.engine;
     if !engine.renders_ahead {
         return Err(TrialRefusal::CannotRenderAhead);
@@ -323,7 +336,7 @@ fn forced_by(
         let offered = engine.roll_frames.iter().copied().filter(|b| *b > device).collect();
         return Err(TrialRefusal::RollTooSmall { device, offered });
     }
-    problem.forced_by_roll.clone().map_err(TrialRefusal::CannotRide)
+    Ok(())
 }
 
 fn remedies(problem: &PhaseProblem<'_>, asked: &[String]) -> Result<Vec<RemedyId>, TrialRefusal> {

@@ -1,6 +1,7 @@
 //! Why the plan is as it is: what each remedy buys, what holds a phase back that cannot be done, why other settings lost,
 //! what would be without rendering ahead. Reasons with figures; nothing is decided here, and no words are chosen.
 
+use super::report::loops_after;
 use super::sequence::{Objection, Objections};
 use super::solve::{Candidate, Outcome};
 use super::{Arrangement, Choice, Evaluation, PhaseProblem, Report};
@@ -8,39 +9,38 @@ use crate::ids::{NodeId, PerformerId, ProcessorId, RemedyId};
 use crate::load::{BoundBy, WorkShare};
 use crate::loops::{LegKind, LoopKind};
 use crate::rig::Offered;
-use crate::risk::DropoutVerdict;
-use crate::units::{Frames, Micros, Ms, PerHour};
+use crate::risk::{DropoutVerdict, Work};
+use crate::units::{Micros, Ms, PerHour};
 use std::cmp::Ordering;
 
 /// What one remedy of a set buys: what would be without it.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Buys {
-    /// By how much the chain that is tightest under its limit would be longer.
+    /// By how much longer some performer would wait, the most of all.
     pub delay: Ms,
     /// Dropouts there would be.
     pub dropouts_without: PerHour,
 }
 
-/// What each remedy of `chosen` buys beside the others.
+/// What each remedy of `chosen` buys beside the others: of the performer who would wait the most longer, by how much.
 #[must_use]
 pub fn buys(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Vec<Buys> {
     let problem = evaluation.problem;
     let judge = |set: &[RemedyId]| {
         let applied = problem.apply(set, &[]);
-        let chains = problem.chains(|p| applied.latency[p], &applied.direct);
-        let through_software = |(need, allowed): (&super::phase_problem::Need, &Frames)| {
-            (!applied.direct.contains(&need.performer)).then(|| (chains.at(need.cue) - *allowed).raw())
-        };
-        let room = problem.needs.iter().zip(&evaluation.allowed).filter_map(through_software);
-        (room.fold(f64::NEG_INFINITY, f64::max), evaluation.dropouts(&applied))
+        let loops = loops_after(evaluation, &applied);
+        let each: Vec<_> = loops.iter().map(|l| (l.performer, l.total.typical())).collect();
+        (each, evaluation.dropouts(&applied))
     };
-    let (slowest, _) = judge(chosen);
+    let (with, _) = judge(chosen);
     let each = |&r: &RemedyId| {
-        let without: Vec<RemedyId> = chosen.iter().copied().filter(|&x| x != r).collect();
-        let (slower, dropouts_without) = judge(&without);
-        let both = slower.is_finite() && slowest.is_finite();
-        let frames = if both { (slower - slowest).max(0.0) } else { 0.0 };
-        Buys { delay: Frames::new(frames).at(problem.rate), dropouts_without }
+        let set: Vec<RemedyId> = chosen.iter().copied().filter(|&x| x != r).collect();
+        let (without, dropouts_without) = judge(&set);
+        let longer = without.iter().filter_map(|(who, delay)| {
+            let same = with.iter().find(|(other, _)| other == who)?;
+            Some(*delay - same.1)
+        });
+        Buys { delay: longer.fold(Ms::new(0.0), Ms::max), dropouts_without }
     };
     chosen.iter().map(each).collect()
 }
@@ -105,6 +105,8 @@ pub enum WhyNot {
     },
     /// It meets everything; the plan has fewer changes between phases.
     MoreChanges,
+    /// It meets everything, and in nothing is it better by as much as anybody would notice.
+    NoBetter,
     /// The plan found nothing that meets everything; this does.
     PlanMissed,
 }
@@ -198,8 +200,11 @@ pub fn why_not(choice: &Choice, tried: &Report, effort: u32) -> WhyNot {
         return WhyNot::MoreDelay(more);
     }
     let (here, planned) = (tried.cue.worst_ratio(), planned.cue.worst_ratio());
-    if planned < here { WhyNot::LessHeadroom { here, planned } } else { WhyNot::MoreChanges }
+    if here - planned >= NOTICEABLE { WhyNot::LessHeadroom { here, planned } } else { WhyNot::NoBetter }
 }
+
+/// Less of a block's time than this is no reason that anybody would understand.
+const NOTICEABLE: f64 = 0.01;
 
 /// What holds back the nearest miss. A cause is named only if without it the target would be met, or nearly.
 pub(super) fn held_back_by(
@@ -243,7 +248,7 @@ pub(super) fn held_back_by(
 #[must_use]
 pub fn wake_ups_alone(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> PerHour {
     let applied = evaluation.problem.apply(chosen, &[]);
-    evaluation.cue_risk(&applied).typical(&[WorkShare { share: 1.0, work: Micros::new(0.0) }])
+    evaluation.cue_risk(&applied).typical(&Work::mixed(&[WorkShare { share: 1.0, work: Micros::new(0.0) }]))
 }
 
 /// One phase with every candidate and what speaks against each, switches not counted.
@@ -331,9 +336,10 @@ fn why_lost(weighed: &Weighed<'_>, chosen: usize, lost: &Candidate, objections: 
             Some((Objection::Last, Ordering::Greater)) if weighed.problem.kind.least_delay => {
                 WhyNot::MoreDelay(Ms::new(objections.last - own.last))
             }
-            Some((Objection::Last, Ordering::Greater)) => {
+            Some((Objection::Last, Ordering::Greater)) if objections.last - own.last >= NOTICEABLE => {
                 WhyNot::LessHeadroom { here: objections.last, planned: own.last }
             }
+            Some((Objection::Last, _)) => WhyNot::NoBetter,
             Some(_) | None => WhyNot::MoreChanges,
         },
     }

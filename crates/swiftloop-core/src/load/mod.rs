@@ -1,17 +1,24 @@
-//! Load: the work of one block. A session's graph with the cost of every node comes in; the worst block on so
-//! many workers, its distribution, the chain that binds and what binds come out. The one idea: what matters is
-//! not the average but the longest time that one block can take, whatever order the host works in. That is
-//! bounded by Graham's inequality, which only ever falls when work is removed or a worker is added.
+//! Load: the work of one block. A session's graph with the cost of every node comes in; how long each distinct block
+//! takes on so many workers, the chain that binds and what binds come out. The one idea: what matters is not the average but
+//! the longest block. What to expect of it is a schedule in the order in which such software works; how bad it can be is
+//! bounded by Graham's inequality, how good by the longest chain and the sum of all work.
 
 mod burst;
 mod cost;
+mod doubt;
+mod graph;
 mod response;
 mod schedule;
 
-pub use burst::{BurstCycle, KindOfBlock, burst_cycle};
-pub use cost::{CallCost, node_cost, processor_cost};
-pub use response::response_time;
-pub use schedule::{chain_length, critical_path, graham_bound, list_schedule};
+pub use burst::{BurstCycle, KindOfBlock, Served, burst_cycle};
+pub use cost::{CallCost, CostRange, node_cost, processor_cost};
+pub use doubt::{WorkDoubt, WorkPart};
+pub use graph::Graph;
+pub use response::{Sequence, response_time, responses};
+pub use schedule::{
+    Rule, Turn, best_schedule, chain_length, critical_path, first_ready_bound, graham_bound, least_bound,
+    list_schedule, longest_turn,
+};
 
 use crate::ids::NodeId;
 use crate::units::{Block, Micros};
@@ -51,19 +58,21 @@ pub struct BlockLoad {
     pub total: Micros,
     /// The longest chain of the worst block.
     pub critical_path: Micros,
-    /// The worst block, scheduled by longest remaining path.
+    /// The worst block, in the order in which such software works.
     pub makespan: Micros,
     /// The worst block in whatever order the host works: `total/P + (1 − 1/P) × critical path`.
     pub guaranteed: Micros,
-    /// The mean block under the same bound.
+    /// Factors on all work: how far it may be off.
+    pub doubt: WorkDoubt,
+    /// The mean block, scheduled likewise.
     pub mean: Micros,
     /// What keeps it from being shorter.
     pub bound_by: BoundBy,
     /// Nodes of the longest chain.
     pub critical_chain: Vec<NodeId>,
-    /// Guaranteed time of every distinct block of the cycle.
+    /// What every distinct block of the cycle takes.
     pub distribution: Vec<WorkShare>,
-    /// The cycle was longer than the cap, so all bursts were taken to fall together always.
+    /// The cycle is too long to be walked: shares are those of its beginning.
     pub capped: bool,
 }
 
@@ -71,7 +80,7 @@ impl BlockLoad {
     /// Worst block as a share of the deadline.
     #[must_use]
     pub fn worst_ratio(&self) -> f64 {
-        self.guaranteed / self.deadline
+        self.makespan / self.deadline
     }
 
     /// Mean block as a share of the deadline.

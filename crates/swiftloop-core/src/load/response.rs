@@ -1,6 +1,8 @@
-//! Two priorities: cue blocks come first, roll blocks get the time that is left. Response-time analysis
-//! (Joseph and Pandya 1986): `R = C_roll + ⌈R / T_cue⌉ × C_cue`, the least solution.
+//! Two priorities: cue blocks come first, roll blocks get the time that is left. The bound is that of response-time
+//! analysis (Joseph and Pandya 1986): `R = C_roll + ⌈R / T_cue⌉ × C_cue`, the least solution, when every block is the worst.
+//! What to expect walks the blocks as they come: each roll block behind the very cue blocks that fall into its time.
 
+use super::WorkShare;
 use crate::units::Micros;
 
 /// The longest time from release to completion of a roll block, while cue blocks come every `cue_period` and go first;
@@ -18,6 +20,79 @@ pub fn response_time(roll: Micros, cue: Micros, cue_period: Micros, limit: Micro
     None
 }
 
+/// Blocks of one kind in the order in which they come, again and again.
+#[derive(Debug, Clone, Copy)]
+pub struct Sequence<'a> {
+    /// Frames of a block.
+    pub frames: u32,
+    /// What each block of the cycle takes.
+    pub work: &'a [Micros],
+}
+
+/// Cue blocks that are walked at the most.
+const MOST_STEPS: u64 = 1 << 13;
+
+/// How long roll blocks take from release to completion, with how often; every roll block of the joint cycle, all
+/// starting together. Nothing when that is too long to be walked; what takes longer than `limit` counts as that.
+#[must_use]
+pub fn responses(
+    cue: Sequence<'_>,
+    roll: Sequence<'_>,
+    us_per_frame: f64,
+    limit: Micros,
+) -> Option<Vec<WorkShare>> {
+    use num_integer::Integer;
+    let cue_cycle = u64::from(cue.frames) * cue.work.len() as u64;
+    let roll_cycle = u64::from(roll.frames) * roll.work.len() as u64;
+    if cue_cycle == 0 || roll_cycle == 0 {
+        return None;
+    }
+    let joint = cue_cycle.lcm(&roll_cycle);
+    if joint / u64::from(cue.frames) > MOST_STEPS {
+        return None;
+    }
+    let count = joint / u64::from(roll.frames);
+    let at = |frames: u64| frames as f64 * us_per_frame;
+    let (mut cue_next, mut cue_free, mut roll_free) = (0u64, 0.0f64, 0.0f64);
+    let mut answer = Vec::with_capacity(count as usize);
+    for r in 0..count {
+        let release = at(r * u64::from(roll.frames));
+        // All that is released goes first, one after another; the roll block runs in the gaps.
+        let mut now = release.max(roll_free);
+        let mut left = roll.work[(r % roll.work.len() as u64) as usize].raw();
+        let end = loop {
+            let next_release = at(cue_next * u64::from(cue.frames));
+            let from = now.max(cue_free);
+            if from - release > limit.raw() {
+                break release + limit.raw();
+            }
+            // Cue work that is due by then comes before.
+            if next_release <= from {
+                let work = cue.work[(cue_next % cue.work.len() as u64) as usize].raw();
+                cue_free = cue_free.max(next_release) + work;
+                cue_next += 1;
+            } else if from + left <= next_release {
+                break from + left;
+            } else {
+                left -= next_release - from;
+                now = next_release;
+            }
+        };
+        roll_free = end;
+        answer.push(WorkShare { share: 1.0 / count as f64, work: Micros::new(end - release) });
+    }
+    // Alike ones together: most of a cycle is.
+    answer.sort_by(|a, b| a.work.raw().total_cmp(&b.work.raw()));
+    answer.dedup_by(|next, kept| {
+        let alike = next.work.raw() - kept.work.raw() < 1e-6 * kept.work.raw();
+        if alike {
+            kept.share += next.share;
+            kept.work = next.work;
+        }
+        alike
+    });
+    Some(answer)
+}
 #[cfg(test)]
 mod tests {
     use crate::units::Micros;

@@ -1,8 +1,13 @@
-//! Scheduling a block's graph on P workers: the longest chain, Graham's bound for any order, and the list
-//! schedule by longest remaining path. Costs are per node; `order` has every node after all that feed it.
+//! Scheduling a block's graph on P workers: the longest chain, Graham's bound for any order, and list schedules in
+//! several orders. Costs are per node.
+//!
+//! **What to expect** is the order in which such software works: workers share one queue; a node enters it when the last
+//! of those that feed it is done (counters of open inputs, Kahn 1962), and whoever is free takes what came first
+//! ([`Rule::FirstReady`]). **At the most** it takes Graham's bound, whatever the order, as long as nobody idles
+//! while there is work (Graham 1969). **At the least** what the best of several orders takes.
 
+use super::Graph;
 use crate::ids::NodeId;
-use crate::session::Routes;
 use crate::units::Micros;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
@@ -13,17 +18,35 @@ type Costs = TiSlice<NodeId, Micros>;
 /// Which nodes belong to the block.
 type Included = TiSlice<NodeId, bool>;
 
+/// Which of the ready nodes a free worker takes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Rule {
+    /// The one that was ready first; of those ready at once the one that stands first in the session.
+    FirstReady,
+    /// The one that was ready last (a stack).
+    LastReady,
+    /// The one with the longest way still to go.
+    LongestWay,
+    /// The dearest.
+    Dearest,
+}
+
+impl Rule {
+    /// All of them.
+    pub const ALL: [Self; 4] = [Self::FirstReady, Self::LastReady, Self::LongestWay, Self::Dearest];
+}
+
 fn nothing<T: Clone>(cost: &Costs, value: T) -> TiVec<NodeId, T> {
     std::iter::repeat_n(value, cost.len()).collect()
 }
 
 /// The longest chain through the nodes that are `included`, and the nodes on it from first to last.
 #[must_use]
-pub fn critical_path(routes: &Routes, cost: &Costs, included: &Included) -> (Micros, Vec<NodeId>) {
+pub fn critical_path(graph: &Graph, cost: &Costs, included: &Included) -> (Micros, Vec<NodeId>) {
     let mut done = nothing(cost, Micros::new(0.0));
     let mut from = nothing(cost, None);
     let (mut longest, mut last) = (Micros::new(0.0), None);
-    for &n in &routes.order {
+    for &n in &graph.order {
         if !included[n] {
             continue;
         }
@@ -31,7 +54,7 @@ pub fn critical_path(routes: &Routes, cost: &Costs, included: &Included) -> (Mic
         if end > longest {
             (longest, last) = (end, Some(n));
         }
-        for &t in &routes.nodes[n].to {
+        for &t in &graph.to[n] {
             if end > done[t] && included[t] {
                 done[t] = end;
                 from[t] = Some(n);
@@ -49,16 +72,16 @@ pub fn critical_path(routes: &Routes, cost: &Costs, included: &Included) -> (Mic
 
 /// Length of the longest chain through included nodes, without naming it: what the search asks over and over.
 #[must_use]
-pub fn chain_length(routes: &Routes, cost: &Costs, included: &Included) -> Micros {
+pub fn chain_length(graph: &Graph, cost: &Costs, included: &Included) -> Micros {
     let mut done = nothing(cost, Micros::new(0.0));
     let mut longest = Micros::new(0.0);
-    for &n in &routes.order {
+    for &n in &graph.order {
         if !included[n] {
             continue;
         }
         let end = done[n] + cost[n];
         longest = longest.max(end);
-        for &t in &routes.nodes[n].to {
+        for &t in &graph.to[n] {
             if included[t] {
                 done[t] = done[t].max(end);
             }
@@ -75,44 +98,169 @@ pub fn graham_bound(total: Micros, critical: Micros, workers: u32) -> Micros {
     total / p + critical * (1.0 - 1.0 / p)
 }
 
-/// Length of the list schedule by longest remaining path: whenever a worker is free it takes the ready node
-/// with the longest way still to go.
+/// No order takes less: `max(total/P, critical path)`. Unlike a schedule it only ever falls when work is removed.
 #[must_use]
-pub fn list_schedule(routes: &Routes, cost: &Costs, workers: u32, included: &Included) -> Micros {
-    let mut waiting = nothing(cost, 0usize);
-    let mut remaining = cost.to_owned();
-    for &n in routes.order.iter().rev() {
-        let to = routes.nodes[n].to.iter().filter(|&&t| included[t]);
-        remaining[n] = cost[n] + to.map(|&t| remaining[t]).fold(Micros::new(0.0), Micros::max);
+pub fn least_bound(total: Micros, critical: Micros, workers: u32) -> Micros {
+    critical.max(total / f64::from(workers.max(1)))
+}
+
+/// What [`Rule::FirstReady`] takes at the least because of a node that has to wait for others.
+#[derive(Debug, Clone)]
+pub struct Turn {
+    /// The bound.
+    pub bound: Micros,
+    /// Nodes that come before it.
+    pub before: Vec<NodeId>,
+    /// The longest way from it to the end.
+    pub way: Vec<NodeId>,
+}
+
+/// Which node waits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Waits {
+    /// The one at this place among those that nobody feeds.
+    ForItsTurn(usize),
+    /// The one at this place among those that others feed.
+    ToBeFed(usize),
+}
+
+/// A lower bound of the list schedule by [`Rule::FirstReady`], which only falls when work is removed.
+///
+/// Nodes that nobody feeds are ready at once and taken as they stand; when one of them begins, all before it have begun and
+/// at most P − 1 of these are still at work, so it begins no sooner than `(Σ before − the P − 1 dearest of them)/P`. A
+/// node that others feed begins no sooner than `(Σ all that come before it)/P`. Either way its longest way is still to go.
+#[must_use]
+pub fn first_ready_bound(graph: &Graph, cost: &Costs, workers: u32, included: &Included) -> Micros {
+    longest_wait(graph, cost, workers, included, &ways(graph, cost, included)).0
+}
+
+fn longest_wait(
+    graph: &Graph,
+    cost: &Costs,
+    workers: u32,
+    included: &Included,
+    ways: &TiSlice<NodeId, Micros>,
+) -> (Micros, Waits) {
+    let p = workers.max(1) as usize;
+    let mut dearest: BinaryHeap<Reverse<Key>> = BinaryHeap::new();
+    let (mut before, mut unfinished) = (0.0, 0.0);
+    let mut most = (Micros::new(0.0), Waits::ForItsTurn(0));
+    for (place, n) in sources(graph, included).into_iter().enumerate() {
+        let bound = ways[n] + Micros::new((before - unfinished) / p as f64);
+        if bound > most.0 {
+            most = (bound, Waits::ForItsTurn(place));
+        }
+        let own = cost[n].raw();
+        before += own;
+        unfinished += own;
+        dearest.push(Reverse(Key(own)));
+        if dearest.len() >= p {
+            unfinished -= dearest.pop().map_or(0.0, |Reverse(Key(least))| least);
+        }
     }
+    for (place, (n, feeding)) in graph.fed.iter().enumerate().filter(|(_, (n, _))| included[*n]) {
+        let before: Micros = feeding.iter().filter(|m| included[**m]).map(|&m| cost[m]).sum();
+        let bound = ways[*n] + before / p as f64;
+        if bound > most.0 {
+            most = (bound, Waits::ToBeFed(place));
+        }
+    }
+    most
+}
+
+/// All about the node that waits longest.
+#[must_use]
+pub fn longest_turn(graph: &Graph, cost: &Costs, workers: u32, included: &Included) -> Turn {
+    let ways = ways(graph, cost, included);
+    let (bound, waits) = longest_wait(graph, cost, workers, included, &ways);
+    let (first, before) = match waits {
+        Waits::ForItsTurn(place) => {
+            let mut before = sources(graph, included);
+            let first = before.get(place).copied();
+            before.truncate(place);
+            (first, before)
+        }
+        Waits::ToBeFed(place) => (Some(graph.fed[place].0), graph.fed[place].1.clone()),
+    };
+    let longest = |n: NodeId| {
+        let to = graph.to[n].iter().copied().filter(|&t| included[t]);
+        to.max_by(|a, b| ways[*a].raw().total_cmp(&ways[*b].raw()))
+    };
+    Turn { bound, before, way: std::iter::successors(first, |&n| longest(n)).collect() }
+}
+
+/// Included nodes that no other included one feeds, as they stand in the session.
+fn sources(graph: &Graph, included: &Included) -> Vec<NodeId> {
+    let mut fed: TiVec<NodeId, bool> = graph.to.iter().map(|_| false).collect();
+    for n in graph.to.keys().filter(|&n| included[n]) {
+        for &t in &graph.to[n] {
+            fed[t] = true;
+        }
+    }
+    fed.keys().filter(|&n| included[n] && !fed[n]).collect()
+}
+
+/// Length of the list schedule under a rule: whenever a worker is free it takes the ready node that the rule prefers.
+#[must_use]
+pub fn list_schedule(graph: &Graph, cost: &Costs, workers: u32, included: &Included, rule: Rule) -> Micros {
+    let mut waiting = nothing(cost, 0usize);
     for n in cost.keys().filter(|&n| included[n]) {
-        for &t in &routes.nodes[n].to {
+        for &t in graph.to[n].iter().filter(|&&t| included[t]) {
             waiting[t] += 1;
         }
     }
+    let remaining = if rule == Rule::LongestWay { ways(graph, cost, included) } else { TiVec::new() };
+    let mut came = 0u64;
+    let mut key = |n: NodeId| {
+        came += 1;
+        match rule {
+            Rule::FirstReady => -(came as f64),
+            Rule::LastReady => came as f64,
+            Rule::LongestWay => remaining[n].raw(),
+            Rule::Dearest => cost[n].raw(),
+        }
+    };
     let first = cost.keys().filter(|&n| included[n] && waiting[n] == 0);
-    let mut ready: BinaryHeap<(Key, NodeId)> = first.map(|n| (Key(remaining[n]), n)).collect();
-    let mut running: BinaryHeap<(Reverse<Key>, NodeId)> = BinaryHeap::new();
-    let mut now = Micros::new(0.0);
+    // Of equal keys the node that stands first in the session.
+    let mut ready: BinaryHeap<(Key, Reverse<NodeId>)> = first.map(|n| (Key(key(n)), Reverse(n))).collect();
+    let mut running: BinaryHeap<(Reverse<Key>, Reverse<NodeId>)> = BinaryHeap::new();
+    let mut now = 0.0;
     loop {
         while running.len() < workers.max(1) as usize {
-            let Some((_, n)) = ready.pop() else { break };
-            running.push((Reverse(Key(now + cost[n])), n));
+            let Some((_, Reverse(n))) = ready.pop() else { break };
+            running.push((Reverse(Key(now + cost[n].raw())), Reverse(n)));
         }
-        let Some((Reverse(Key(end)), n)) = running.pop() else { return now };
+        let Some((Reverse(Key(end)), Reverse(n))) = running.pop() else { return Micros::new(now) };
         now = end;
-        for &t in routes.nodes[n].to.iter().filter(|&&t| included[t]) {
+        for &t in graph.to[n].iter().filter(|&&t| included[t]) {
             waiting[t] -= 1;
             if waiting[t] == 0 {
-                ready.push((Key(remaining[t]), t));
+                ready.push((Key(key(t)), Reverse(t)));
             }
         }
     }
 }
 
-/// A time that can be ordered (never "not a number").
+/// The longest way from each node to the end.
+fn ways(graph: &Graph, cost: &Costs, included: &Included) -> TiVec<NodeId, Micros> {
+    let mut remaining = cost.to_owned();
+    for &n in graph.order.iter().rev() {
+        let to = graph.to[n].iter().filter(|&&t| included[t]);
+        remaining[n] = cost[n] + to.map(|&t| remaining[t]).fold(Micros::new(0.0), Micros::max);
+    }
+    remaining
+}
+
+/// The shortest of the list schedules.
+#[must_use]
+pub fn best_schedule(graph: &Graph, cost: &Costs, workers: u32, included: &Included) -> Micros {
+    let each = Rule::ALL.map(|rule| list_schedule(graph, cost, workers, included, rule));
+    each.into_iter().fold(Micros::new(f64::INFINITY), Micros::min)
+}
+
+/// A number that can be ordered (never "not a number").
 #[derive(PartialEq, Clone, Copy)]
-struct Key(Micros);
+struct Key(f64);
 
 impl Eq for Key {}
 
@@ -124,6 +272,6 @@ impl PartialOrd for Key {
 
 impl Ord for Key {
     fn cmp(&self, other: &Self) -> std::cmp::Ordering {
-        self.0.raw().total_cmp(&other.0.raw())
+        self.0.total_cmp(&other.0)
     }
 }

@@ -4,7 +4,7 @@
 
 use crate::ids::{NodeId, ProcessorId};
 use crate::session::{Session, State};
-use crate::units::{Frames, Range};
+use crate::units::{Frames, Hz, Range};
 use typed_index_collections::TiVec;
 
 /// Delay of live sound at every node of the routing, and how it comes about.
@@ -38,7 +38,8 @@ impl Chains {
 /// Latency of every processor of the session as it stands: a processor that is switched off but loaded may
 /// still hold its delay, so its low figure is zero and its typical one is not.
 #[must_use]
-pub fn latencies(session: &Session) -> TiVec<ProcessorId, Range<Frames>> {
+pub fn latencies(session: &Session, rate: Hz) -> TiVec<ProcessorId, Range<Frames>> {
+    let known = session.deliver.rate_hz;
     let main = &session.main;
     let owners = session.tracks.iter().map(|t| (&t.processors, t.disabled));
     let owners = owners.chain(session.buses.iter().map(|b| (&b.processors, b.disabled)));
@@ -47,8 +48,11 @@ pub fn latencies(session: &Session) -> TiVec<ProcessorId, Range<Frames>> {
         .flat_map(|(chain, disabled)| chain.iter().map(move |p| (p, disabled)))
         .map(|(p, disabled)| match p.state {
             _ if disabled => Range::zero(),
-            State::Active => Range::exact(p.latency_frames),
-            State::Off => Range::spanning(Frames::new(0.0), p.latency_frames, p.latency_frames),
+            State::Active => p.latency(rate, known),
+            State::Off => {
+                let on = p.latency(rate, known);
+                Range::spanning(Frames::new(0.0), on.typical(), on.high())
+            }
             State::Unloaded => Range::zero(),
         })
         .collect()
@@ -63,18 +67,26 @@ pub fn compensated(session: &Session, live: &[NodeId], latency: impl Fn(Processo
     for &n in live {
         delay[n] = Some(Frames::new(0.0));
     }
+    // Without compensation sends arrive on their own time; what is heard first is the most direct path: the one through the
+    // fewest sends, and only where outputs alone do not lead, one through sends.
     let direct_only = !session.engine.delay_compensation;
+    let mut sends: TiVec<NodeId, u32> = std::iter::repeat_n(0, routes.nodes.len()).collect();
     for &n in &routes.order {
         let Some(arrives) = delay[n] else { continue };
         let node = &routes.nodes[n];
         let leaves = arrives + node.processors().map(&latency).sum::<Frames>();
         delay[n] = Some(leaves);
-        // Without compensation the sends arrive on their own time; what is heard first is the direct path.
-        let targets = if direct_only { &node.to[..node.to.len().min(1)] } else { &node.to[..] };
-        for &t in targets {
-            if delay[t].is_none_or(|d| leaves > d) {
+        for (place, &t) in node.to.iter().enumerate() {
+            let through = sends[n] + u32::from(place > 0 || !node.has_output);
+            let later = delay[t].is_none_or(|d| leaves > d);
+            let better = match delay[t] {
+                Some(_) if direct_only && through != sends[t] => through < sends[t],
+                Some(_) | None => later,
+            };
+            if better {
                 delay[t] = Some(leaves);
                 from[t] = Some(n);
+                sends[t] = through;
             }
         }
     }
@@ -126,7 +138,7 @@ phase = [{ kind = "mixing" }]
         .expect("the tables");
         let session = Session::checked(toml::from_str(text).expect("a session"), &tables).expect("true");
         let routes = session.routes();
-        let latency = latencies(&session);
+        let latency = latencies(&session, Hz::new(48_000));
         let of = |p: ProcessorId| latency[p].typical();
         for live in [vec![0], vec![1], vec![0, 1]] {
             let live: Vec<NodeId> = live.into_iter().map(NodeId::from).collect();

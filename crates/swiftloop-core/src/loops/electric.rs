@@ -182,8 +182,8 @@ const TOLD: (f64, f64) = (0.25, 1.0);
 
 /// Legs from measured round trips at this rate, or nothing when there are none that apply.
 fn measured(context: &Context<'_>, setting: &Setting) -> Option<(Vec<Leg>, Option<Fit>)> {
-    let trips: Vec<&MeasuredTrip> =
-        context.driver(setting).measured.iter().filter(|t| t.rate_hz == setting.rate).collect();
+    let here = |t: &&MeasuredTrip| t.rate_hz == setting.rate && t.is_with(&setting.buffer);
+    let trips: Vec<&MeasuredTrip> = context.driver(setting).measured.iter().filter(here).collect();
     let figure = |range: Range<Frames>| Figure { range: range.at(setting.rate), origin: Origin::Measured };
     let whole = |range| vec![leg(LegKind::RoundTrip, figure(range), LegNote::AllTogether)];
     if let Some(name) = &setting.buffer.speed {

@@ -9,11 +9,13 @@ use crate::units::{Figure, Frames, Metres, Ms, Origin, Range, SPEED_OF_SOUND_M_S
 /// MIDI 1.0 electrical specification: 31.25 kbaud, one start bit, eight data bits, one stop bit.
 const FIVE_PIN_MS_PER_BYTE: f64 = 10.0 / 31.25;
 
-/// The session's chains with the high and with the low latency figures.
+/// The session's chains with the high, the typical and the low latency figures.
 #[derive(Debug, Clone, Copy)]
 pub struct ChainsRange<'a> {
     /// With the high figures.
     pub high: &'a Chains,
+    /// With those to expect.
+    pub typical: &'a Chains,
     /// With the low ones.
     pub low: &'a Chains,
 }
@@ -175,17 +177,18 @@ fn live_path(
 ) -> Option<Leg> {
     let cue = context.session.node_of(&who.cue)?;
     let at = |c: &Chains| c.at(cue).at(setting.rate);
-    let span = Range::spanning(at(chains.low), at(chains.high), at(chains.high));
+    let span = Range::spanning(at(chains.low), at(chains.typical), at(chains.high));
     if span.high().raw() <= 0.0 {
         return None;
     }
     let routes = context.session.routes();
-    let slow = chains.high.path(cue).into_iter().flat_map(|n| routes.nodes[n].processors());
+    let slow = chains.typical.path(cue).into_iter().flat_map(|n| routes.nodes[n].processors());
     let slow = slow.filter(|&p| context.session.processor(p).latency_frames.raw() > 0.0);
     Some(Leg {
         kind: LegKind::LivePath,
         span,
-        origin: Origin::Declared,
+        // At another rate than that of the figures it is not known whether frames or time are kept.
+        origin: if span.spread().raw() > 0.0 { Origin::Assumed } else { Origin::Declared },
         note: LegNote::Processors(slow.collect()),
     })
 }

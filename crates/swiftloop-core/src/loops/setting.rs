@@ -2,7 +2,7 @@
 //! settings are compared.
 
 use crate::ids::{DriverId, InterfaceId};
-use crate::rig::{Driver, Interface, Offered, Rig};
+use crate::rig::{Driver, Interface, MeasuredTrip, Offered, Rig};
 use crate::session::Session;
 use crate::tables::{DriverModel, Tables};
 use crate::units::{Blocks, Hz, Range};
@@ -50,25 +50,41 @@ impl<'a> Context<'a> {
         self.rig.model(setting.interface, setting.driver)
     }
 
-    /// Blocks held on the way out: as set on the panel, as the rig says, or as the table says.
+    /// Blocks of delay on the way out, once a block was captured: as set on the panel, as the rig says, or as the table says.
+    /// A device that holds n blocks of `size` gives n·size from input to output, of which capture takes one.
     #[must_use]
     pub fn blocks_out(&self, setting: &Setting) -> Range<Blocks> {
+        let model = self.model(setting);
         match setting.buffer.count {
-            Some(count) => Range::exact(Blocks::new(f64::from(count))),
-            None => self.driver(setting).blocks_out.unwrap_or(self.model(setting).blocks_out),
+            Some(count) => model.way.blocks_out(count, model.blocks_out),
+            None => self.driver(setting).blocks_out.unwrap_or(model.blocks_out),
         }
     }
 
-    /// Periods until a block must be done: playback blocks less one, at least one.
+    /// By how many periods a block may be late before the sound breaks.
     #[must_use]
-    pub fn reserve(&self, setting: &Setting) -> f64 {
-        (self.blocks_out(setting).typical().raw().round() - 1.0).max(1.0)
+    pub fn reserve(&self, setting: &Setting) -> Range<Blocks> {
+        self.model(setting).way.bears(self.blocks_out(setting))
     }
 
     /// Whether other programs keep their sound.
     #[must_use]
     pub fn is_shared(&self, setting: &Setting) -> bool {
         self.driver(setting).shared.unwrap_or(self.model(setting).shared)
+    }
+
+    /// Below what drivers of this model are known to run.
+    #[must_use]
+    pub fn is_too_small(&self, setting: &Setting) -> bool {
+        let least = self.model(setting).smallest_at(setting.rate);
+        setting.buffer.speed.is_none() && setting.buffer.block < least
+    }
+
+    /// This very buffer was measured on this driver at this rate: whatever a table says, it runs.
+    #[must_use]
+    pub fn is_measured(&self, setting: &Setting) -> bool {
+        let here = |t: &MeasuredTrip| t.rate_hz == setting.rate && t.is_at(&setting.buffer);
+        self.driver(setting).measured.iter().any(here)
     }
 
     /// Every setting that `interface` offers at `rate` and its drivers' models can run.
@@ -81,7 +97,7 @@ impl<'a> Context<'a> {
                 all.extend(offered.map(|buffer| Setting { interface, driver: driver.into(), rate, buffer }));
             }
         }
-        all.retain(|s| s.buffer.speed.is_some() || s.buffer.block >= self.model(s).smallest_at(s.rate));
+        all.retain(|s| !self.is_too_small(s) || self.is_measured(s));
         all
     }
 }

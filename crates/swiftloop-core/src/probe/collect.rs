@@ -9,6 +9,8 @@ use crate::units::{Block, Frames, Hz, Range};
 pub enum Label {
     /// Frames.
     Block(Block),
+    /// So many blocks of so many frames.
+    Panel(u32, Block),
     /// A name without a figure.
     Speed(String),
 }
@@ -16,8 +18,13 @@ pub enum Label {
 impl std::str::FromStr for Label {
     type Err = String;
 
-    /// Digits are frames, everything else is a name.
+    /// Digits are frames, two numbers with an x between them blocks of frames, everything else is a name.
     fn from_str(word: &str) -> Result<Self, String> {
+        if let Some((count, size)) = word.split_once(['x', '*', '×'])
+            && let (Ok(count), Ok(size)) = (count.trim().parse(), size.trim().parse())
+        {
+            return Ok(Self::Panel(count, size));
+        }
         match word.parse() {
             Ok(block) => Ok(Self::Block(block)),
             Err(why) if word.chars().all(|c| c.is_ascii_digit()) => Err(why),
@@ -71,8 +78,9 @@ pub fn collect(takes: &[MeasuredTake]) -> Collected {
         }
     }
     labels.sort_by_key(|l| match l {
-        Label::Block(b) => b.get(),
-        Label::Speed(_) => 0,
+        Label::Block(b) => (0, b.get()),
+        Label::Panel(count, b) => (*count, b.get()),
+        Label::Speed(_) => (0, 0),
     });
     let trip = |label: &&Label| {
         let mut own: Vec<Range<Frames>> =
@@ -92,10 +100,18 @@ pub fn collect(takes: &[MeasuredTake]) -> Collected {
         }
     };
     let trips: Vec<Trip> = labels.iter().map(trip).collect();
+    // A line goes through one number of blocks only: the first that there is.
+    let with = |l: &Label| match l {
+        Label::Block(_) => Some(0),
+        Label::Panel(count, _) => Some(*count),
+        Label::Speed(_) => None,
+    };
+    let first = trips.iter().find_map(|t| with(&t.label));
     let points: Vec<(Block, Frames)> = trips
         .iter()
+        .filter(|t| with(&t.label) == first)
         .filter_map(|t| match t.label {
-            Label::Block(b) => Some((b, t.range.typical())),
+            Label::Block(b) | Label::Panel(_, b) => Some((b, t.range.typical())),
             Label::Speed(_) => None,
         })
         .collect();

@@ -59,9 +59,10 @@ impl Collected {
             });
         }
         let speeds: Vec<String> = found.buffers.speeds.iter().flatten().cloned().collect();
-        let kept = |(buffer_frames, speed), range| MeasuredTrip {
+        let kept = |(blocks, buffer_frames, speed), range| MeasuredTrip {
             rate_hz: rate,
             buffer_frames,
+            blocks,
             speed,
             round_trip_frames: range,
         };
@@ -69,9 +70,12 @@ impl Collected {
             Label::Speed(name) if !speeds.contains(name) => {
                 Err(Misplaced::Speed(name.clone(), speeds.clone()))
             }
-            Label::Block(_) if !speeds.is_empty() => Err(Misplaced::NamedSpeeds(speeds.clone())),
-            Label::Speed(name) => Ok((None, Some(name.clone()))),
-            Label::Block(block) => Ok((Some(*block), None)),
+            Label::Block(_) | Label::Panel(..) if !speeds.is_empty() => {
+                Err(Misplaced::NamedSpeeds(speeds.clone()))
+            }
+            Label::Speed(name) => Ok((None, None, Some(name.clone()))),
+            Label::Block(block) => Ok((None, Some(*block), None)),
+            Label::Panel(count, block) => Ok((Some(*count), Some(*block), None)),
         };
         self.trips.iter().map(|t| place(&t.label).map(|label| kept(label, t.range))).collect()
     }

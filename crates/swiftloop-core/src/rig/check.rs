@@ -258,7 +258,8 @@ fn check_driver(driver: &Driver, tables: &Tables) -> Result<DriverModel, Invalid
             .map_err(|e| e.in_list("reported", i))?;
     }
     for (i, trip) in driver.measured.iter().enumerate() {
-        let named = trip.speed.clone().or(trip.buffer_frames.map(|b| b.to_string()));
+        let of_panel = |b: crate::units::Block| trip.blocks.map_or(b.to_string(), |n| format!("{n} × {b}"));
+        let named = trip.speed.clone().or(trip.buffer_frames.map(of_panel));
         let Some(named) = named else {
             return Err(Invalid::new(
                 "a measured round trip belongs to a buffer or to a named speed",
@@ -283,6 +284,7 @@ fn check_growth(driver: &Driver) -> Result<(), Invalid> {
         let Some(own) = trip.buffer_frames else { continue };
         let slower = driver.measured.iter().find(|other| {
             other.rate_hz == trip.rate_hz
+                && other.blocks == trip.blocks
                 && other.buffer_frames.is_some_and(|b| b < own)
                 && other.round_trip_frames.typical() >= trip.round_trip_frames.typical()
         });

@@ -1,6 +1,6 @@
 //! One way to reach an interface: what the rig file says of it, and what was reported and measured there.
 
-use super::Buffers;
+use super::{Buffers, Offered};
 use crate::units::{Block, Blocks, Frames, Hz, Range};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -64,6 +64,31 @@ pub struct MeasuredTrip {
     pub speed: Option<String>,
     /// The round trip.
     pub round_trip_frames: Range<Frames>,
+    /// Blocks that the panel was set to, where it offers a number of them times a size.
+    pub blocks: Option<u32>,
+}
+
+impl MeasuredTrip {
+    /// Whether it was measured at this very buffer. A trip that does not say how many blocks it was measured with holds for
+    /// the usual number, not for more.
+    #[must_use]
+    pub fn is_at(&self, buffer: &Offered) -> bool {
+        let size = match &buffer.speed {
+            Some(name) => self.speed.as_ref() == Some(name),
+            None => self.buffer_frames == Some(buffer.block),
+        };
+        size && self.is_with(buffer)
+    }
+
+    /// Whether it was measured with as many blocks as this buffer has.
+    #[must_use]
+    pub fn is_with(&self, buffer: &Offered) -> bool {
+        match (self.blocks, buffer.count) {
+            (Some(measured), Some(set)) => measured == set,
+            (None, _) => !buffer.extra_blocks,
+            (Some(_), None) => true,
+        }
+    }
 }
 
 impl Driver {

@@ -5,10 +5,14 @@
 
 mod backlog;
 mod model;
+mod pace;
 mod resources;
 mod wake;
+mod work;
 
-pub use backlog::mean_blocks_to_dropout;
-pub use model::{DropoutVerdict, Dropouts, EACH_COUNTS, RiskModel, verdict};
+pub use backlog::{Takes, Walk, dropouts_per_block};
+pub use model::{DropoutVerdict, Dropouts, RiskModel, verdict};
+pub use pace::{Delay, Pace};
 pub use resources::{disk_dropouts, memory_dropouts};
 pub use wake::{Wake, WakeSet};
+pub use work::Work;

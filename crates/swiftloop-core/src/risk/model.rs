@@ -1,9 +1,9 @@
 //! The risk of one setting: patterns of work with their weights, against a deadline, through the wake-up
 //! delays and the variation of execution time.
 
-use super::{Wake, WakeSet, mean_blocks_to_dropout};
-use crate::load::WorkShare;
-use crate::units::{Micros, PerHour};
+use super::backlog::{Takes, Walk, dropouts_per_block};
+use super::{Delay, Pace, Wake, WakeSet, Work};
+use crate::units::{Blocks, Micros, PerHour, Range};
 use serde::Serialize;
 
 /// Dropouts per hour with their doubt.
@@ -21,6 +21,12 @@ impl Dropouts {
     /// None at all.
     pub const NONE: Self =
         Self { low: PerHour::new(0.0), typical: PerHour::new(0.0), high: PerHour::new(0.0) };
+
+    /// So many, without doubt.
+    #[must_use]
+    pub fn exactly(rate: PerHour) -> Self {
+        Self { low: rate, typical: rate, high: rate }
+    }
 
     /// The sum, bound by bound.
     #[must_use]
@@ -74,74 +80,145 @@ pub fn verdict(dropouts: Dropouts, target: PerHour) -> DropoutVerdict {
 pub struct RiskModel<'a> {
     /// Time between blocks.
     pub period: Micros,
-    /// Deadline in periods: playback blocks less one, at least one.
-    pub reserve: f64,
+    /// By how many periods a block may be late; the more, the less it breaks.
+    pub reserve: Range<Blocks>,
     /// Wake-up delays.
     pub wake: &'a WakeSet,
 }
 
 const US_PER_HOUR: f64 = 3.6e9;
-/// Grid of the backlog chain in one period, and the most states it may have.
-const GRID: usize = 8;
-const MOST_STATES: f64 = 48.0;
-/// When a larger share of blocks is late, each counts; below, a run of them is one dropout.
-pub const EACH_COUNTS: f64 = 0.01;
+/// Steps of the backlog's grid in one period: no fewer and no more, and in all of the reserve.
+const STEPS: (f64, f64) = (12.0, 96.0);
+const MOST_STATES: f64 = 200.0;
 /// Periods that one late block may span: what is longer is rare, and changes nothing.
 const LONGEST_SPAN: u32 = 256;
+/// A reserve of no more than this is one of a single block: nothing carries over.
+const SINGLE: f64 = 1.0 + 1e-9;
+/// Share of a period, as standard deviation, below which a pace is as good as none.
+const STEADY: f64 = 1e-4;
 
 impl RiskModel<'_> {
     /// Dropouts per hour, typical figures only.
     #[must_use]
-    pub fn typical(&self, work: &[WorkShare]) -> PerHour {
-        self.per_hour(&self.wake.typical, work)
+    pub fn typical(&self, work: &Work) -> PerHour {
+        self.per_hour(&self.wake.typical, work, self.reserve.typical())
     }
 
-    /// Dropouts per hour with low, typical and high figures; work is known only to a factor, from `low` to `high`.
+    /// Between which rates the typical figure lies, at a fraction of the price: at least what is too slow by its pace alone;
+    /// at most what is slower than a very slow pace, or late at that pace.
     #[must_use]
-    pub fn dropouts(&self, work: &[WorkShare]) -> Dropouts {
-        let low = self.per_hour(&self.wake.low, work);
-        let typical = self.per_hour(&self.wake.typical, work);
-        let high = self.per_hour(&self.wake.high, work);
-        Dropouts { low: low.min(typical), typical, high: high.max(typical) }
+    pub fn typical_between(&self, work: &Work) -> (PerHour, PerHour) {
+        self.between(&self.wake.typical, work, self.reserve.typical())
+    }
+
+    /// Whether there are more dropouts than `allowed` with the gloomy figures; so is the work.
+    #[must_use]
+    pub fn is_more_at_worst(&self, high: &Work, allowed: PerHour) -> bool {
+        let (least, most) = self.between(&self.wake.high, high, self.reserve.low());
+        least > allowed || most > allowed && self.at_worst(high) > allowed
+    }
+
+    /// Dropouts per hour with the gloomy figures; so is the work.
+    #[must_use]
+    pub fn at_worst(&self, high: &Work) -> PerHour {
+        self.per_hour(&self.wake.high, high, self.reserve.low())
+    }
+
+    fn between(&self, wake: &Wake, work: &Work, reserve: Blocks) -> (PerHour, PerHour) {
+        /// Standard normal points at which a pace is very slow, and the chance of a slower one.
+        const SLOW: [(f64, f64); 3] = [(4.0, 3.2e-5), (5.5, 1.9e-8), (7.0, 1.3e-12)];
+        let blocks_per_hour = US_PER_HOUR / self.period.raw();
+        let deadline = reserve.raw() * self.period.raw();
+        let mut least = 0.0;
+        let mut most = [0.0; SLOW.len()];
+        for kind in work.kinds() {
+            let us = kind.work.raw();
+            least += kind.share * wake.late_by_pace(us, deadline);
+            if let Pace::LogNormal(sd) = wake.pace {
+                for (sum, (z, slower)) in most.iter_mut().zip(SLOW) {
+                    let room = deadline - us * (sd * z).exp();
+                    let late = wake.later_than(room) + wake.pair(room) + wake.struck(deadline - us, us);
+                    *sum += kind.share * (slower + late);
+                }
+            } else {
+                most = [f64::INFINITY; SLOW.len()];
+            }
+        }
+        // With more than a block of reserve lateness carries over: the least holds, the most does not.
+        let carried = reserve.raw() > SINGLE;
+        let most = if carried { f64::INFINITY } else { most.into_iter().fold(f64::INFINITY, f64::min) };
+        (PerHour::new(blocks_per_hour * least), PerHour::new(blocks_per_hour * most))
+    }
+
+    /// Dropouts per hour with low, typical and high figures; so is the work.
+    #[must_use]
+    pub fn dropouts(&self, low: &Work, typical: &Work, high: &Work) -> Dropouts {
+        let least = self.per_hour(&self.wake.low, low, self.reserve.high());
+        let expected = self.typical(typical);
+        let most = self.per_hour(&self.wake.high, high, self.reserve.low());
+        Dropouts { low: least.min(expected), typical: expected, high: most.max(expected) }
     }
 
     /// Dropouts per hour as a soak counts them: after a late block it goes on at the next period, so the periods that a
     /// late block spans bring no block of their own, `1 + Σⱼ P(longer than j periods)` of them for every block done.
     /// Unlike [`RiskModel::dropouts`] this falls again when blocks take many periods.
     #[must_use]
-    pub fn counted(&self, work: &[WorkShare]) -> Dropouts {
+    pub fn counted(&self, work: &Work) -> Dropouts {
         let one = |wake: &Wake| {
-            let longer = |j: u32| later_than(wake, work, f64::from(j) * self.period.raw());
+            let longer = |j: u32| {
+                let t = f64::from(j) * self.period.raw();
+                work.kinds().iter().map(|k| k.share * wake.late(k.work.raw(), t)).sum::<f64>()
+            };
             let spanned: f64 = (1..=LONGEST_SPAN).map(longer).take_while(|p| *p > 1e-9).sum();
-            self.per_hour(wake, work) / (1.0 + spanned)
+            self.per_hour(wake, work, self.reserve.typical()) / (1.0 + spanned)
         };
         let all = [&self.wake.low, &self.wake.typical, &self.wake.high].map(one);
         Dropouts { low: all[0].min(all[1]), typical: all[1], high: all[2].max(all[1]) }
     }
 
-    fn per_hour(&self, wake: &Wake, work: &[WorkShare]) -> PerHour {
+    /// Late blocks come in hiccups, and a hiccup is one dropout; what is late because the work itself took too long comes
+    /// by itself, and each counts.
+    fn per_hour(&self, wake: &Wake, work: &Work, reserve: Blocks) -> PerHour {
         let blocks_per_hour = US_PER_HOUR / self.period.raw();
-        let deadline = self.reserve * self.period.raw();
-        let late = |t: f64| later_than(wake, work, t);
-        if self.reserve < 1.5 {
-            // Late in nearly every block is one long dropout, but no less annoying for that: count each.
-            let missed = late(deadline);
-            let run = if missed > EACH_COUNTS { 1.0 } else { wake.cluster };
-            return PerHour::new(blocks_per_hour * missed / run);
+        let all = self.broken(wake, work, reserve.raw(), false);
+        if wake.cluster <= 1.0 {
+            return PerHour::new(blocks_per_hour * all);
         }
-        let grid = GRID.min(((MOST_STATES / self.reserve).floor() as usize).max(2));
-        let blocks = mean_blocks_to_dropout(|t| late(t * self.period.raw()), self.reserve, grid);
-        PerHour::new(blocks_per_hour / blocks / wake.cluster)
+        let by_pace = self.broken(wake, work, reserve.raw(), true).min(all);
+        PerHour::new(blocks_per_hour * (by_pace + (all - by_pace) / wake.cluster))
     }
-}
 
-/// P(wake-up delay + work × pace + interruptions of the work > t), over all patterns together.
-fn later_than(wake: &Wake, work: &[WorkShare], t: f64) -> f64 {
-    let mut late = 0.0;
-    for &WorkShare { share: weight, work } in work {
-        let us = work.raw();
-        let at = |&(share, pace): &(f64, f64)| share * wake.later_than(t - us * pace);
-        late += weight * (wake.pace.iter().map(at).sum::<f64>() + wake.struck(t - us, us)).min(1.0);
+    /// Share of blocks that break; `by_pace` when nothing wakes late.
+    fn broken(&self, wake: &Wake, work: &Work, reserve: f64, by_pace: bool) -> f64 {
+        let period = self.period.raw();
+        let late = |us: f64, t: f64| if by_pace { wake.late_by_pace(us, t) } else { wake.late(us, t) };
+        if reserve <= SINGLE {
+            let each = work.kinds().iter().map(|k| k.share * late(k.work.raw(), reserve * period));
+            return each.sum::<f64>().min(1.0);
+        }
+        // As fine as the pace varies, so that the grid adds little to it; what it adds is taken off first.
+        let heaviest = work.kinds().iter().map(|k| k.work.raw()).fold(0.0, f64::max) / period;
+        let spread = (wake.pace.spread() * heaviest).max(STEADY);
+        let steps = (1.25 / spread).clamp(STEPS.0, STEPS.1).min(MOST_STATES / (reserve - 1.0).max(0.25));
+        let steps = steps.floor().max(2.0) as usize;
+        let steadied = wake.steadied(heaviest, steps);
+        let prompt = |t: f64| f64::from(u8::from(t < 0.0));
+        let laws: Vec<_> = work
+            .kinds()
+            .iter()
+            .map(|k| {
+                let us = k.work.raw();
+                let steadied = &steadied;
+                let alone = move |t: f64| steadied.late_by_pace(us, t * period);
+                let asleep = move |t: f64| if by_pace { prompt(t) } else { wake.asleep(us, t * period) };
+                let busy = move |t: f64| if by_pace { prompt(t) } else { wake.busy(us, t * period) };
+                (k.share, Box::new(alone), Box::new(asleep), Box::new(busy))
+            })
+            .collect();
+        let kinds: Vec<Takes<'_>> = laws
+            .iter()
+            .map(|(share, work, asleep, busy)| Takes { share: *share, work, asleep, busy })
+            .collect();
+        dropouts_per_block(Walk { reserve, steps, order: work.order() }, &kinds)
     }
-    late
 }

@@ -4,9 +4,10 @@ use super::Dropouts;
 use crate::tables::Assumptions;
 use crate::units::{Gigabytes, MegabytesPerSecond, Ms, PerHour};
 
-/// Dropouts per hour from the disk. A stall empties the read-ahead; what the streams leave of the throughput
-/// refills it. Stalls are taken as exponential with the assumed mean, so one breaks with
-/// `exp(−read-ahead × (1 − utilisation) / mean stall)`.
+/// Dropouts per hour from the disk. What is read ahead is kept full as long as the streams take less than the disk gives;
+/// a stall breaks when it lasts longer than that, and stalls are taken as exponential: `exp(−read-ahead / mean stall)`,
+/// however busy the disk is. (A stream refills between stalls: they come minutes apart, refilling takes moments.) A disk
+/// that gives less than the streams take runs dry again and again, whatever it stalls.
 #[must_use]
 pub fn disk_dropouts(
     streams: MegabytesPerSecond,
@@ -17,16 +18,21 @@ pub fn disk_dropouts(
     if streams.raw() <= 0.0 {
         return Dropouts::NONE;
     }
-    let spare = (1.0 - streams / throughput).max(0.0);
+    // What the disk gives of a second's sound in a second.
+    let gives = throughput / streams;
+    let ahead = read_ahead.raw().max(1.0);
     let at = |stall: Ms| {
-        let per_stall = (-(read_ahead / stall) * spare).exp();
-        // A disk that cannot keep up at all fails each time the read-ahead runs dry.
-        let dry = if spare <= 0.0 { 3.6e6 / read_ahead.raw().max(1.0) } else { 0.0 };
-        PerHour::new(assume.disk_stalls_per_hour * per_stall + dry)
+        let stalled = assume.disk_stalls_per_hour * (-(read_ahead / stall)).exp();
+        // Nothing is refilled at all: each stall uses up its share of what was read ahead.
+        let used_up = if gives <= 1.0 { assume.disk_stalls_per_hour * stall.raw() / ahead } else { 0.0 };
+        let dry = (1.0 - gives).max(0.0) * MS_PER_HOUR / ahead;
+        PerHour::new(stalled + used_up + dry)
     };
     let stall = assume.disk_stall_ms;
     Dropouts { low: at(stall.low()), typical: at(stall.typical()), high: at(stall.high()) }
 }
+
+const MS_PER_HOUR: f64 = 3.6e6;
 
 /// Dropouts per hour from swapping: none while everything fits, in proportion to what does not.
 #[must_use]
@@ -59,6 +65,13 @@ mod tests {
             crystal_ppm: Range::exact(Factor::new(30.0)),
             hidden_in_ms: Ms::new(0.0),
             hidden_out_ms: Ms::new(0.0),
+            class_cost_doubt: Factor::new(2.0),
+            figure_cost_doubt: Factor::new(1.3),
+            measured_cost_doubt: Factor::new(1.05),
+            class_speed_doubt: Factor::new(1.3),
+            declared_speed_doubt: Factor::new(1.1),
+            measured_speed_doubt: Factor::new(1.03),
+            crowding: Range::exact(Factor::new(0.1)),
             draft_cost: Factor::new(0.6),
             precision_32_cost: Factor::new(0.9),
             off_but_loaded_cost: Factor::new(0.1),
@@ -69,7 +82,6 @@ mod tests {
             disk_stalls_per_hour: 60.0,
             read_ahead_ms: Ms::new(500.0),
             swap_dropouts_per_hour_per_gb: 400.0,
-            print_memory_gb: 0.05,
             phrase_s: 8.0,
         }
     }
@@ -100,7 +112,11 @@ mod tests {
     #[test]
     fn an_idle_disk_never_breaks_and_a_stall_is_exponential() {
         assert_eq!(disk(0.0, 500.0), Dropouts::NONE);
-        let half = disk(75.0, 100.0).typical.raw();
-        assert!((half - 60.0 * (-100.0f64 * 0.5 / 20.0).exp()).abs() < 1e-12);
+        let said = |streams| disk(streams, 100.0).typical.raw();
+        assert!((said(75.0) - 60.0 * (-100.0f64 / 20.0).exp()).abs() < 1e-12);
+        // Whatever the share in use.
+        assert_eq!(said(1.5), said(149.0));
+        // Twice as much as the disk gives: half of what was read ahead is gone after as long as all of it lasts.
+        assert!((said(300.0) - 0.5 * 3.6e6 / 100.0 - 60.0 * 20.0 / 100.0).abs() < 1.0);
     }
 }

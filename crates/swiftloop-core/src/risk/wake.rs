@@ -2,29 +2,11 @@
 //! Below the threshold the measured histogram (or, for a class of machine, an exponential through its median
 //! and its threshold); above it the generalised Pareto tail.
 
+use super::pace::{Delay, Pace};
 use crate::rig::{PaceBin, PowerPlan, Rig, WakeProfile};
 use crate::stats::Pareto;
 use crate::tables::MachineRow;
 use crate::units::{Origin, Range};
-
-/// Standard normal nodes and weights that stand for the logarithm of execution time. Up to three standard
-/// deviations each cell's mean, so that the mean work is right (near saturation everything depends on it); beyond, each
-/// cell's upper end, so that the tail is never taken too lightly.
-const NODES: [(f64, f64); 13] = [
-    (-1.525135, 1.5865525393e-01),
-    (-0.459862, 3.4134474607e-01),
-    (0.357771, 2.7337264762e-01),
-    (1.073831, 1.5982015111e-01),
-    (1.791371, 5.4582728614e-02),
-    (2.511161, 1.0874574623e-02),
-    (3.500000, 1.1172689526e-03),
-    (4.000000, 2.0095783720e-04),
-    (4.500000, 2.8273568708e-05),
-    (5.000000, 3.1110215529e-06),
-    (5.500000, 2.6766200939e-07),
-    (6.000000, 1.8002974833e-08),
-    (7.000000, 9.8658764491e-10),
-];
 
 /// Wake-up delays with one set of figures.
 #[derive(Debug, Clone)]
@@ -33,9 +15,10 @@ pub struct Wake {
     body: Vec<(f64, f64)>,
     threshold: f64,
     tail_share: f64,
+    log_tail_share: f64,
     tail: Pareto,
-    /// Shares of blocks and how long their work takes beside undisturbed work.
-    pub pace: Vec<(f64, f64)>,
+    /// How long work takes beside undisturbed work.
+    pub pace: Pace,
     /// Interruptions of work that no pace shows: only where something was measured.
     unseen: Option<Unseen>,
     /// Late blocks in one hiccup.
@@ -64,22 +47,135 @@ pub struct WakeSet {
     pub origin: Origin,
 }
 
-impl Wake {
-    /// P(wake-up delay > `us`).
-    #[must_use]
-    pub fn later_than(&self, us: f64) -> f64 {
+impl Delay for Wake {
+    fn log_later_than(&self, us: f64) -> f64 {
         if us < 0.0 {
-            return 1.0;
+            return 0.0;
         }
         if us >= self.threshold {
-            return self.tail_share * self.tail.survival(us - self.threshold);
+            return self.log_tail_share + self.tail.log_survival(us - self.threshold);
         }
+        let (x0, y0, x1, y1) = self.around(us);
+        // Straight in the logarithm between the known points: exponential in between.
+        y0 + (y1 - y0) * (us - x0) / (x1 - x0)
+    }
+
+    fn fall(&self, us: f64) -> f64 {
+        if us >= self.threshold {
+            let scale = self.tail.scale + self.tail.shape * (us - self.threshold);
+            return 1.0 / scale.max(1e-3);
+        }
+        let (x0, y0, x1, y1) = self.around(us);
+        (y0 - y1) / (x1 - x0)
+    }
+
+    fn longest(&self) -> Option<f64> {
+        (self.tail.shape < 0.0).then(|| self.threshold - self.tail.scale / self.tail.shape)
+    }
+
+    fn kinks(&self) -> impl Iterator<Item = f64> {
+        // A histogram has many; they hardly differ from one to the next.
+        let few = self.body.len() <= 3;
+        let inner = self.body.iter().map(|b| b.0).filter(move |x| few || *x >= self.threshold);
+        std::iter::once(0.0).chain(inner)
+    }
+}
+
+/// Two interruptions of one block, whatever else delays it.
+#[derive(Debug, Clone, Copy)]
+struct Pair<'a>(&'a Wake);
+
+impl Delay for Pair<'_> {
+    /// In a period come interruptions as often as a wake-up is later than the threshold, so two with half that squared. Beyond
+    /// twice the threshold the sum of two excesses falls like that of two exponential ones, `(1 + Λ)·S` with `Λ = −ln S`.
+    fn log_later_than(&self, us: f64) -> f64 {
+        let twice = 2.0 * self.0.log_tail_share - std::f64::consts::LN_2;
+        let log = self.0.tail.log_survival(us - 2.0 * self.0.threshold);
+        twice + log + (-log).ln_1p()
+    }
+
+    fn fall(&self, us: f64) -> f64 {
+        let beyond = us - 2.0 * self.0.threshold;
+        if beyond <= 0.0 {
+            return 0.0;
+        }
+        let passed = -self.0.tail.log_survival(beyond);
+        passed / (1.0 + passed) / (self.0.tail.scale + self.0.tail.shape * beyond).max(1e-3)
+    }
+
+    fn where_late_anyway(&self) -> f64 {
+        0.0
+    }
+
+    fn later_than(&self, us: f64) -> f64 {
+        if us < 0.0 { 0.0 } else { self.log_later_than(us).exp() }
+    }
+
+    fn longest(&self) -> Option<f64> {
+        (self.0.tail.shape < 0.0).then(|| 2.0 * (self.0.threshold - self.0.tail.scale / self.0.tail.shape))
+    }
+
+    fn kinks(&self) -> impl Iterator<Item = f64> {
+        [0.0, 2.0 * self.0.threshold].into_iter()
+    }
+}
+
+impl Wake {
+    /// Whether two interruptions of one block are worth a thought: where thresholds are high beside what lies beyond them.
+    fn pairs_matter(&self) -> bool {
+        /// As a share of what one does.
+        const LITTLE: f64 = 0.02;
+        let log = self.log_tail_share - std::f64::consts::LN_2 + self.threshold / self.tail.scale;
+        self.unseen.is_none() && log > LITTLE.ln()
+    }
+
+    /// P(two interruptions of one block take longer than `us` together).
+    pub(super) fn pair(&self, us: f64) -> f64 {
+        if self.pairs_matter() { Pair(self).later_than(us) } else { 0.0 }
+    }
+
+    /// The known points of the body around a delay below the threshold.
+    fn around(&self, us: f64) -> (f64, f64, f64, f64) {
         let next = self.body.partition_point(|b| b.0 <= us);
         let (x1, y1) = self.body.get(next).copied().unwrap_or((self.threshold, log_share(self.tail_share)));
         let (x0, y0) = if next == 0 { (0.0, 0.0) } else { self.body[next - 1] };
-        // Straight in the logarithm between the known points: exponential in between.
-        let t = (us - x0) / (x1 - x0);
-        (y0 + (y1 - y0) * t).exp()
+        (x0, y0, x1, y1)
+    }
+
+    /// P(wake-up delay + `work` × pace + interruptions of it > `t`): of a block that finds its thread asleep.
+    #[must_use]
+    pub fn late(&self, work: f64, t: f64) -> f64 {
+        let two = if self.pairs_matter() { self.pace.later_than(&Pair(self), work, t) } else { 0.0 };
+        (self.pace.later_than(self, work, t) + self.struck(t - work, work) + two).min(1.0)
+    }
+
+    /// P(late wake-up + interruptions of so much work > `us`): what delays a block whose thread sleeps.
+    pub(super) fn asleep(&self, work: f64, us: f64) -> f64 {
+        (self.later_than(us) + self.struck(us, work) + self.pair(us)).min(1.0)
+    }
+
+    /// The same of a block whose thread is still busy with the one before: it does not wake up late again, but what
+    /// interrupts it does so still, as often as a wake-up is later than the threshold and as long. (Where paces were
+    /// measured they hold most interruptions already.)
+    pub(super) fn busy(&self, work: f64, us: f64) -> f64 {
+        match self.unseen {
+            _ if us < 0.0 => 1.0,
+            None => (self.later_than(us.max(self.threshold)) + self.pair(us)).min(1.0),
+            Some(_) => self.struck(us, work).min(1.0),
+        }
+    }
+
+    /// P(`work` × pace > `t`): late whatever wakes it.
+    #[must_use]
+    pub fn late_by_pace(&self, work: f64, t: f64) -> f64 {
+        self.pace.longer_than(work, t)
+    }
+
+    /// The same for laws on a grid of so many steps in a period: a grid splits each time between two of its points, which
+    /// adds a sixth of a step squared to its variance; so much is taken from that of the pace.
+    pub(super) fn steadied(&self, work_in_periods: f64, steps: usize) -> Self {
+        let step = 1.0 / (steps as f64 * work_in_periods.max(1e-9));
+        Self { pace: self.pace.less(step * step / 6.0), ..self.clone() }
     }
 }
 
@@ -104,11 +200,6 @@ impl Wake {
     }
 }
 
-/// A normal law of the logarithm of execution time, in cells.
-fn normal_pace(variation: f64) -> Vec<(f64, f64)> {
-    NODES.iter().map(|&(z, share)| (share, (variation * z).exp())).collect()
-}
-
 impl WakeSet {
     /// The wake-up delays of the machine of `rig` under `power`: its measured profile if it was measured under that
     /// power plan, else its class.
@@ -130,8 +221,9 @@ impl WakeSet {
                 body: vec![(median, log_share(0.5)), (class.threshold_us.raw(), log_share(share))],
                 threshold: class.threshold_us.raw(),
                 tail_share: share,
+                log_tail_share: log_share(share),
                 tail: Pareto { shape: which(raw(class.shape)), scale: which(raw(class.scale_us)) },
-                pace: normal_pace(which(raw(class.variation))),
+                pace: Pace::LogNormal(which(raw(class.variation))),
                 unseen: None,
                 cluster: 1.0,
             }
@@ -148,12 +240,13 @@ impl WakeSet {
             let drift = profile.pace_drift.map_or(0.0, |d| 1.96 * d.raw());
             let (pace, unseen) = match profile.pace.as_slice() {
                 [] => (
-                    normal_pace(profile.variation.map_or(0.05, |v| which(raw(v)))),
+                    Pace::LogNormal(profile.variation.map_or(0.05, |v| which(raw(v)))),
                     Unseen { longest: 1.0, at_most: 1.0 },
                 ),
                 bins => {
                     let pace = pace_of(bins, which((-drift, 0.0, drift)).exp());
                     let longest = pace.last().map_or(1.0, |p| p.1);
+                    let pace = Pace::Seen(pace);
                     let blocks = bins.iter().map(|b| b.count).sum::<u64>().max(1) as f64;
                     // What was not seen in n blocks comes in one of n, if need be in three (95 %: the rule of three).
                     (pace, Unseen { longest, at_most: which((0.0, 1.0, 3.0)) / blocks })
@@ -173,6 +266,7 @@ impl WakeSet {
                 body,
                 threshold: profile.threshold_us.raw(),
                 tail_share: share,
+                log_tail_share: log_share(share),
                 tail: Pareto { shape: which(raw(profile.shape)), scale: which(raw(profile.scale_us)) },
                 pace,
                 unseen: Some(unseen),
@@ -220,8 +314,9 @@ mod tests {
                 .to_vec(),
             threshold: 100.0,
             tail_share: 0.001,
+            log_tail_share: log_share(0.001),
             tail: Pareto { shape, scale: 30.0 },
-            pace: normal_pace(0.05),
+            pace: Pace::LogNormal(0.05),
             unseen: Some(Unseen { longest: 1.0, at_most: 1.0 }),
             cluster: 1.0,
         }
@@ -234,33 +329,6 @@ mod tests {
             prop_assert!(w.later_than(a + b) <= w.later_than(a) * (1.0 + 1e-12));
             prop_assert!((0.0..=1.0).contains(&w.later_than(a)));
         }
-    }
-
-    #[test]
-    fn the_weights_are_the_normal_law() {
-        use statrs::distribution::{Continuous, ContinuousCDF, Normal};
-        let normal = Normal::standard();
-        let edges = [-1.0, 0.0, 0.75, 1.5, 2.25, 3.0, 3.5, 4.0, 4.5, 5.0, 5.5, 6.0];
-        let from = std::iter::once(f64::NEG_INFINITY).chain(edges);
-        let to = edges.into_iter().chain([f64::INFINITY]);
-        let density = |x: f64| if x.is_finite() { normal.pdf(x) } else { 0.0 };
-        // The upper tail by symmetry: close to one nothing of it would be left.
-        let above = |x: f64| normal.cdf(-x);
-        for ((low, high), (node, weight)) in from.zip(to).zip(NODES) {
-            let share = above(low) - above(high);
-            assert!((weight / share - 1.0).abs() < 1e-3, "{low} to {high}: {weight} is not {share}");
-            let mean = (density(low) - density(high)) / share;
-            let expected = if high <= 3.0 {
-                mean
-            } else if high.is_finite() {
-                high
-            } else {
-                7.0
-            };
-            assert!((node - expected).abs() < 1e-4, "{low} to {high}: {node} is not {expected}");
-        }
-        let sum: f64 = NODES.iter().map(|n| n.1).sum();
-        assert!((sum - 1.0).abs() < 1e-7, "{sum}");
     }
 
     /// Interruptions from a seed, on a time line: how often waking alone, and waking and working, are delayed.
@@ -306,8 +374,9 @@ mod tests {
             body: vec![],
             threshold: 0.0,
             tail_share: mean / every,
+            log_tail_share: log_share(mean / every),
             tail: Pareto { shape: 0.0, scale: mean },
-            pace: normal_pace(0.0),
+            pace: Pace::LogNormal(0.0),
             unseen: Some(Unseen { longest: 1.0, at_most: 1.0 }),
             cluster: 1.0,
         };

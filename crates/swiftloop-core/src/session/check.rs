@@ -1,6 +1,6 @@
 //! Proof that a session can be true: ids are unique, references lead somewhere, figures are possible.
 
-use super::{Cost, CostFigures, Description, Phase, Processor, Routes, Session};
+use super::{Description, Phase, Processor, ProcessorCost, Routes, Session};
 use crate::ids::{NodeId, PerformerId};
 use crate::rig::{missing, twice};
 use crate::tables::{CostClass, Listener, PhaseKind, Tables};
@@ -72,6 +72,7 @@ impl Session {
                     .at("interfaces")
                     .in_list("phase", i));
             }
+            self.check_direct(phase, rig).map_err(|e| e.in_list("phase", i))?;
             for (j, id) in phase.interfaces.iter().flatten().enumerate() {
                 if !known.contains(&id.as_str()) {
                     return Err(missing("interface", id, &known)
@@ -81,6 +82,29 @@ impl Session {
             }
         }
         Ok(())
+    }
+}
+
+impl Session {
+    /// Whoever listens through the interface needs one that can do that, wherever the phase may take place.
+    fn check_direct(&self, phase: &Phase, rig: &crate::rig::Rig) -> Result<(), Invalid> {
+        let meant = |id: &String| phase.interfaces.as_ref().is_none_or(|all| all.contains(id));
+        let cannot = rig.interfaces.iter().find(|i| meant(&i.id) && i.direct == crate::rig::Direct::None);
+        let direct = self.performers_in(phase).find(|(_, p)| p.listens == super::Listens::Direct);
+        match (cannot, direct) {
+            (Some(interface), Some((_, performer))) => Err(Invalid::new(
+                format!(
+                    "{} listens through the interface in {}, and {} cannot do that",
+                    performer.id,
+                    phase.id(),
+                    interface.id
+                ),
+                "name the interfaces that can with interfaces = […], say direct = \"plain\" in the rig if it can, or \
+                 listens = \"headphones\"",
+            )
+            .at("performers")),
+            (None, _) | (_, None) => Ok(()),
+        }
     }
 }
 
@@ -146,14 +170,8 @@ fn check_engine(d: &Description) -> Result<(), Invalid> {
 }
 
 /// What the processor costs, its class looked up.
-fn check_processor(p: &Processor, tables: &Tables) -> Result<CostFigures, Invalid> {
-    let cost = match &p.cost {
-        Cost::Figures(figures) => *figures,
-        Cost::Class(class) => match tables.cost_class(class) {
-            Some(row) => CostFigures { per_call_ns: row.per_call_ns, per_frame_ns: row.per_frame_ns },
-            None => return Err(unknown_cost(class, tables).at("cost")),
-        },
-    };
+fn check_processor(p: &Processor, tables: &Tables) -> Result<ProcessorCost, Invalid> {
+    let cost = ProcessorCost::of(&p.cost, tables).map_err(|class| unknown_cost(class, tables).at("cost"))?;
     if ![1, 2, 4, 8, 16].contains(&p.oversampling) {
         return Err(Invalid::new("oversampling is 1, 2, 4, 8 or 16", "1 means none").at("oversampling"));
     }

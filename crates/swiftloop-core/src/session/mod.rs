@@ -7,7 +7,10 @@ mod routes;
 mod track;
 
 pub use routes::{Node, NodeKind, Routes};
-pub use track::{Cost, CostFigures, Monitor, Processor, ProcessorKind, Send, Source, State, Track};
+pub use track::{
+    Cost, CostFigures, CostKnown, LatencyAt, Monitor, Processor, ProcessorCost, ProcessorKind, Send, Source,
+    State, Track,
+};
 
 use crate::ids::{BusId, PerformerId, PhaseId, ProcessorId, TrackId};
 use crate::tables::{Listener, PhaseKind};
@@ -293,7 +296,7 @@ pub struct Session {
     /// What the tables say of each phase.
     kinds: TiVec<PhaseId, PhaseKind>,
     /// What each processor costs, classes looked up.
-    costs: TiVec<ProcessorId, CostFigures>,
+    costs: TiVec<ProcessorId, ProcessorCost>,
 }
 
 impl Session {
@@ -384,7 +387,7 @@ impl Session {
 
     /// What a processor costs, per pair of channels, on the reference core.
     #[must_use]
-    pub fn cost(&self, id: ProcessorId) -> CostFigures {
+    pub fn cost(&self, id: ProcessorId) -> ProcessorCost {
         self.costs[id]
     }
 }

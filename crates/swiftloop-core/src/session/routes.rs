@@ -26,6 +26,8 @@ pub struct Node {
     /// Where it goes: its own output first, then its sends. Empty for main and for buses with an output of their own.
     pub to: Vec<NodeId>,
     /// Positions in [`Routes::processors`], in order.
+    /// The first of these is its output, the others are sends; else all are sends.
+    pub has_output: bool,
     processors: std::ops::Range<usize>,
 }
 
@@ -80,21 +82,21 @@ impl Routes {
         };
         let mut nodes: TiVec<NodeId, Node> = TiVec::with_capacity(main + 1);
         let mut processors: TiVec<ProcessorId, Seat> = TiVec::new();
-        let mut add = |kind, to, chain: &[Processor]| {
+        let mut add = |kind, to, has_output, chain: &[Processor]| {
             let first = processors.len();
             let node = NodeId::from(nodes.len());
             processors.extend((0..chain.len()).map(|place| Seat { node, place }));
-            nodes.push(Node { kind, to, processors: first..processors.len() });
+            nodes.push(Node { kind, to, has_output, processors: first..processors.len() });
         };
         for (i, t) in description.tracks.iter().enumerate() {
             let to = targets(&t.to, &t.sends, false).map_err(|e| e.in_list("track", i))?;
-            add(NodeKind::Track(i.into()), to, &t.processors);
+            add(NodeKind::Track(i.into()), to, true, &t.processors);
         }
         for (i, b) in description.buses.iter().enumerate() {
             let to = targets(&b.to, &b.sends, true).map_err(|e| e.in_list("bus", i))?;
-            add(NodeKind::Bus(i.into()), to, &b.processors);
+            add(NodeKind::Bus(i.into()), to, b.to != "out", &b.processors);
         }
-        add(NodeKind::Main, Vec::new(), &description.main.processors);
+        add(NodeKind::Main, Vec::new(), false, &description.main.processors);
         let order = order(&nodes).map_err(|bus| {
             let bus = bus.index() - tracks;
             let id = &description.buses[bus].id;
@@ -187,7 +189,10 @@ mod tests {
 
     fn graph(edges: &[Vec<usize>]) -> TiVec<NodeId, Node> {
         let ids = |to: &[usize]| to.iter().map(|t| NodeId::from(*t)).collect();
-        edges.iter().map(|to| Node { kind: NodeKind::Main, to: ids(to), processors: 0..0 }).collect()
+        edges
+            .iter()
+            .map(|to| Node { kind: NodeKind::Main, to: ids(to), has_output: true, processors: 0..0 })
+            .collect()
     }
 
     proptest! {

@@ -1,6 +1,7 @@
 //! Tracks and what sits on them.
 
-use crate::units::{Block, Frames, Gigabytes, Nanos, Share};
+use crate::tables::Tables;
+use crate::units::{Block, Frames, Gigabytes, Hz, Nanos, Range, Share};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -113,6 +114,10 @@ pub struct Processor {
     /// Delay at the session's rate.
     #[serde(default)]
     pub latency_frames: Frames,
+    /// The same at other rates than that of the finished work, where it is known. (Look-ahead keeps its time, filters keep
+    /// their frames: at a rate that is not listed it lies between the two.)
+    #[serde(default)]
+    pub latency_at: Vec<LatencyAt>,
     /// Delay in its low-delay mode, if it has one.
     pub low_delay_frames: Option<Frames>,
     /// What it costs.
@@ -144,7 +149,34 @@ pub struct Processor {
     pub same_as: Option<String>,
 }
 
+/// Frames that are known at one rate, at another one.
+fn at_other_rate(frames: Frames, rate: Hz, known: Hz) -> Range<Frames> {
+    let same_time = frames * (f64::from(rate.get()) / f64::from(known.get()));
+    let (low, high) = (frames.min(same_time), frames.max(same_time));
+    Range::new(low, same_time, high).unwrap_or(Range::exact(same_time))
+}
+
+/// The latency at another rate.
+#[derive(Debug, Clone, Copy, PartialEq, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct LatencyAt {
+    /// The rate.
+    pub rate_hz: Hz,
+    /// Frames at that rate.
+    pub frames: Frames,
+}
+
 impl Processor {
+    /// Its latency at `rate`, when the session's figures are those at `known`. What keeps its time takes more frames at a
+    /// higher rate, what keeps its frames takes less time; to expect is that the rate gains nothing.
+    #[must_use]
+    pub fn latency(&self, rate: Hz, known: Hz) -> Range<Frames> {
+        match self.latency_at.iter().find(|l| l.rate_hz == rate) {
+            Some(at) => Range::exact(at.frames),
+            None => at_other_rate(self.latency_frames, rate, known),
+        }
+    }
+
     /// The name for people, or the id.
     #[must_use]
     pub fn title(&self) -> &str {
@@ -199,10 +231,58 @@ pub enum Cost {
 #[derive(Debug, Clone, Copy, PartialEq, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct CostFigures {
+    /// Per call, whatever the block; one number, or [low, typical, high].
+    pub per_call_ns: Range<Nanos>,
+    /// Per frame of the block; one number, or [low, typical, high].
+    pub per_frame_ns: Range<Nanos>,
+    /// They were measured on this very processor, not read somewhere.
+    #[serde(default)]
+    pub measured: bool,
+}
+
+/// What a processor costs with its doubt, classes looked up: per pair of channels, on the reference core.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct ProcessorCost {
     /// Per call, whatever the block.
-    pub per_call_ns: Nanos,
+    pub per_call: Range<Nanos>,
     /// Per frame of the block.
-    pub per_frame_ns: Nanos,
+    pub per_frame: Range<Nanos>,
+    /// How we know.
+    pub known: CostKnown,
+}
+
+/// How the cost of a processor is known.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum CostKnown {
+    /// By its class, which stands in this row of the table: all of a class err alike in part.
+    Class(usize),
+    /// By figures that somebody wrote.
+    Figures,
+    /// It was measured.
+    Measured,
+}
+
+impl ProcessorCost {
+    /// Of figures or a class; the class, when it is not in the table.
+    pub(super) fn of<'c>(cost: &'c Cost, tables: &Tables) -> Result<Self, &'c str> {
+        let assume = &tables.assume;
+        let (per_call, per_frame, known, doubt) = match cost {
+            Cost::Figures(f) if f.measured => {
+                (f.per_call_ns, f.per_frame_ns, CostKnown::Measured, assume.measured_cost_doubt)
+            }
+            Cost::Figures(f) => (f.per_call_ns, f.per_frame_ns, CostKnown::Figures, assume.figure_cost_doubt),
+            Cost::Class(class) => {
+                let row = tables.cost.iter().position(|c| c.id == *class).ok_or(class.as_str())?;
+                let (call, frame) = (tables.cost[row].per_call_ns, tables.cost[row].per_frame_ns);
+                (Range::exact(call), Range::exact(frame), CostKnown::Class(row), assume.class_cost_doubt)
+            }
+        };
+        // Whoever wrote a range knows better than the table how sure the figures are.
+        let plain = per_call.spread().raw() == 0.0 && per_frame.spread().raw() == 0.0;
+        let doubt = if plain { doubt.raw() } else { 1.0 };
+        let widened = |r: Range<Nanos>| Range::spanning(r.low() / doubt, r.typical(), r.high() * doubt);
+        Ok(Self { per_call: widened(per_call), per_frame: widened(per_frame), known })
+    }
 }
 
 impl Default for Cost {

@@ -4,8 +4,8 @@
 
 use super::{Counts, Decision, Observed, Provenance, Question, Rung, Samples, learn};
 use crate::load::WorkShare;
-use crate::risk::{Dropouts, RiskModel, WakeSet};
-use crate::units::{Block, Hz, Micros, Seconds};
+use crate::risk::{Dropouts, RiskModel, WakeSet, Work};
+use crate::units::{Block, Blocks, Hz, Micros, Range, Seconds};
 
 /// One kind of block.
 #[derive(Debug, Clone, PartialEq)]
@@ -228,6 +228,7 @@ impl Climb<'_> {
             p.work.iter().map(move |&work| WorkShare { share, work }).collect::<Vec<_>>()
         };
         let each: Vec<WorkShare> = patterns.iter().flat_map(of_workers).collect();
-        RiskModel { period: block.period(self.rate), reserve: self.reserve, wake }.counted(&each)
+        let reserve = Range::exact(Blocks::new(self.reserve));
+        RiskModel { period: block.period(self.rate), reserve, wake }.counted(&Work::mixed(&each))
     }
 }

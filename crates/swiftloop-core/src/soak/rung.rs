@@ -2,7 +2,7 @@
 
 use super::Counts;
 use super::question::Decision;
-use crate::risk::{Dropouts, EACH_COUNTS};
+use crate::risk::Dropouts;
 use crate::units::{Block, Hz, PerHour, Seconds};
 use statrs::distribution::{ContinuousCDF, Gamma};
 
@@ -34,11 +34,12 @@ impl Observed {
         }
     }
 
-    /// Misses by the same rule as the risk model's: a run of late blocks is one, unless more than a share of
-    /// [`EACH_COUNTS`] is late; then each counts.
+    /// Misses: a run of late blocks is one, but the larger the share of late blocks, the more each counts for itself (one
+    /// run without end is no single dropout).
     #[must_use]
     pub fn misses(&self) -> u64 {
-        if self.late as f64 > EACH_COUNTS * self.blocks as f64 { self.late } else { self.runs }
+        let share = self.late as f64 / self.blocks.max(1) as f64;
+        self.runs + ((self.late - self.runs.min(self.late)) as f64 * share).round() as u64
     }
 
     /// Misses per hour with the exact 95 % interval of a Poisson count (Garwood 1936).
@@ -109,8 +110,12 @@ mod tests {
 
     #[test]
     fn many_late_blocks_count_each() {
-        assert_eq!(observed(1000, 500, 20).misses(), 500);
+        assert_eq!(observed(1000, 1000, 1).misses(), 1000);
+        assert_eq!(observed(1000, 500, 20).misses(), 260);
         assert_eq!(observed(1000, 5, 2).misses(), 2);
+        // One late block more never makes a step.
+        let all: Vec<u64> = (20..900).map(|late| observed(1000, late, 20).misses()).collect();
+        assert!(all.windows(2).all(|w| w[1] >= w[0] && w[1] - w[0] <= 2));
     }
 
     #[test]

@@ -18,15 +18,21 @@ impl Pareto {
     /// P(excess > x).
     #[must_use]
     pub fn survival(self, x: f64) -> f64 {
+        self.log_survival(x).exp()
+    }
+
+    /// Logarithm of P(excess > x).
+    #[must_use]
+    pub fn log_survival(self, x: f64) -> f64 {
         if x <= 0.0 {
-            return 1.0;
+            return 0.0;
         }
         let z = x / self.scale;
         if self.shape.abs() < EXPONENTIAL {
-            return (-z).exp();
+            return -z;
         }
         let base = 1.0 + self.shape * z;
-        if base <= 0.0 { 0.0 } else { (-base.ln() / self.shape).exp() }
+        if base <= 0.0 { f64::NEG_INFINITY } else { -base.ln() / self.shape }
     }
 
     /// The excess that is passed with probability `p` (the inverse of [`Pareto::survival`]).

@@ -4,9 +4,11 @@
 
 mod power_plan;
 mod remedy_kind;
+mod way;
 
 pub use power_plan::PowerPlan;
 pub use remedy_kind::RemedyKind;
+pub use way::Way;
 
 use crate::units::{Block, Blocks, Factor, Frames, Hz, Micros, Ms, Nanos, Range, Share};
 use serde::Deserialize;
@@ -108,6 +110,8 @@ pub struct DriverModel {
     pub name: String,
     /// Operating systems that have it.
     pub systems: Vec<String>,
+    /// How it holds blocks for the output.
+    pub way: Way,
     /// Blocks held between the converter and the program on the way in.
     pub blocks_in: Range<Blocks>,
     /// Blocks held on the way out.
@@ -278,6 +282,13 @@ pub struct Assumptions {
     pub crystal_ppm: Range<Factor>,
     pub hidden_in_ms: Ms,
     pub hidden_out_ms: Ms,
+    pub class_cost_doubt: Factor,
+    pub figure_cost_doubt: Factor,
+    pub measured_cost_doubt: Factor,
+    pub class_speed_doubt: Factor,
+    pub declared_speed_doubt: Factor,
+    pub measured_speed_doubt: Factor,
+    pub crowding: Range<Factor>,
     pub draft_cost: Factor,
     pub precision_32_cost: Factor,
     pub off_but_loaded_cost: Factor,
@@ -288,7 +299,6 @@ pub struct Assumptions {
     pub disk_stalls_per_hour: f64,
     pub read_ahead_ms: Ms,
     pub swap_dropouts_per_hour_per_gb: f64,
-    pub print_memory_gb: f64,
     pub phrase_s: f64,
 }
 

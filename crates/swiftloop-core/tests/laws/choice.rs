@@ -152,7 +152,8 @@ proptest! {
             let mut before = report(&evaluation, &set);
             for pick in &picks {
                 let r = RemedyId::from(pick.index(problem.remedies.len()));
-                if set.contains(&r) {
+                // One more bus may cost more than light copies did.
+                if set.contains(&r) || problem.remedies[r].id.starts_with("share-send") {
                     continue;
                 }
                 set.push(r);

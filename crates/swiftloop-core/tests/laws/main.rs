@@ -2,6 +2,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod advice;
+mod by_hand;
+mod cases;
 mod choice;
 mod climb;
 mod common;
@@ -10,10 +12,12 @@ mod load;
 mod loops;
 mod onsets;
 mod plan;
+mod premises;
 mod probe;
 mod remedies;
 mod risk;
 mod seams;
+mod simulate;
 mod sounds;
 mod survey;
 mod trials;

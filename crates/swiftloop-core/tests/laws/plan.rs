@@ -176,7 +176,8 @@ fn what_cannot_ride_the_cue_block_is_left_off_and_named() {
         r#"{ id = "view", kind = "analyser", cost = "light" }, { id = "tune", latency_frames = 400, low_delay_frames = 20, cost = "light" }"#,
         r#"{ id = "box", kind = "insert", cost = "light" }"#,
     )
-    .replace("deliver =", "engine = { renders_ahead = true, roll_frames = [1024] }\ndeliver =");
+    .replace("deliver =", "engine = { renders_ahead = true, roll_frames = [1024] }\ndeliver =")
+    .replace("plays = \"voice\",", "plays = \"voice\", needs_software = true, ");
     let rig_file = rig(EXACT_RIG);
     let session_file = session(&text, &rig_file);
     let problem = PhaseProblem::new(context(&rig_file, &session_file), 0.into(), 0.into(), crate::common::HZ);
@@ -187,7 +188,13 @@ fn what_cannot_ride_the_cue_block_is_left_off_and_named() {
         .iter()
         .map(|&r| problem.remedies[r].id.as_str())
         .collect();
-    assert_eq!(forced, ["hide-view:view", "low-delay:tune", "bypass-main:box"]);
+    // For what can ride in two ways the search decides.
+    assert_eq!(forced, ["hide-view:view", "bypass-main:box"]);
+    // Whoever can go direct hears none of it then.
+    let free = session(&text.replace("needs_software = true, ", ""), &rig_file);
+    let problem = PhaseProblem::new(context(&rig_file, &free), 0.into(), 0.into(), crate::common::HZ);
+    assert_eq!(problem.forced_by_roll, Ok(vec![]));
+    assert_eq!(problem.riders.len(), 3);
     let kept = text.replace("performers = [\"ada\"] }]", "performers = [\"ada\"], keep = [\"box\"] }]");
     let session_file = session(&kept, &rig_file);
     let problem = PhaseProblem::new(context(&rig_file, &session_file), 0.into(), 0.into(), crate::common::HZ);

@@ -137,8 +137,9 @@ fn ten_copies_are_one_on_a_send() {
     let t = tried(EXACT_RIG, &beside(&tracks.join(", ")), "share-send:hall");
     let left = (t.before.cue.total.raw() - t.after.cue.total.raw()) / (0.9 * t.before.cue.total.raw());
     assert!((0.9..=1.0).contains(&left), "{left}");
-    // The path through any sender still passes the one that is left.
-    assert!((t.after.cue.critical_path.raw() - t.before.cue.critical_path.raw()).abs() < 1e-9);
+    // The path through any sender still passes the one that is left, and the bus that it sits on now.
+    let longer = t.after.cue.critical_path.raw() - t.before.cue.critical_path.raw();
+    assert!(longer > 0.0 && longer < 2.0, "{longer}");
 }
 
 #[test]
@@ -152,7 +153,14 @@ fn the_machine_is_quieted() {
         "saving leaves 0.7 of the speed"
     );
     let quit = tried(&slow, &heavy, "quit:browser");
-    assert!((quit.after.cue.total.raw() / quit.before.cue.total.raw() - 0.7 / 0.9).abs() < 1e-9);
+    // A program of lower priority takes no time away; it crowds caches and memory.
+    let ratio = quit.after.cue.total.raw() / quit.before.cue.total.raw();
+    assert!((ratio - 1.01 / 1.03).abs() < 1e-9, "{ratio}");
+    // One that plays sound itself has our priority: all four cores work for the session.
+    let plays = slow.replace("load = 0.2", "load = 0.2\nsound = \"box\"");
+    let quit = tried(&plays, &heavy, "quit:browser");
+    let ratio = quit.after.cue.total.raw() / quit.before.cue.total.raw();
+    assert!((ratio - 0.8 * 1.01 / 1.03).abs() < 1e-9, "{ratio}");
     assert!(!offered(&slow, &heavy).contains(&"quit:film".to_string()));
     let fine = heavy.replace("deliver =", "engine = { ticks_per_quarter = 9600 }\ndeliver =");
     let coarser = tried(EXACT_RIG, &fine, "coarser-timeline");
@@ -180,8 +188,10 @@ fn a_disk_that_cannot_keep_up_breaks() {
     // 161 channels × 48 000 × 3 bytes = 23.2 MB/s.
     assert!((at("400").streams.raw() - 161.0 * 0.144).abs() < 1e-9);
     assert!(at("400").from_disk.typical.raw() < 1e-6);
-    assert!(at("20").from_disk.typical.raw() > 1000.0);
-    assert!(at("24").from_disk.typical > at("40").from_disk.typical);
+    // A seventh of the sound does not come: half a second of it is used up in some four.
+    assert!(at("20").from_disk.typical.raw() > 900.0);
+    // As long as it keeps up, how busy it is makes no difference.
+    assert_eq!(at("24").from_disk, at("400").from_disk);
 }
 
 #[test]

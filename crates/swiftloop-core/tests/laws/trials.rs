@@ -60,7 +60,7 @@ fn what_the_plan_chose_is_told_as_the_plan_told_it() {
             remedies: chosen.report.remedies.iter().map(|r| r.id.clone()).collect(),
             ..Request::default()
         };
-        let trial = attempt_trial(context, plan, here(), &asked).unwrap();
+        let trial = attempt_trial(context, Some(plan), here(), &asked).unwrap();
         assert!(!asked.remedies.is_empty() && trial.is_planned(), "{:?}", trial.why_not);
         assert_eq!((&trial.arrangement, trial.effort), (a, chosen.effort));
         assert_eq!(trial.report.dropouts, chosen.report.dropouts);
@@ -69,7 +69,7 @@ fn what_the_plan_chose_is_told_as_the_plan_told_it() {
         // In another order they are the same remedies.
         let mut turned = asked.clone();
         turned.remedies.reverse();
-        assert!(attempt_trial(context, plan, here(), &turned).unwrap().is_planned());
+        assert!(attempt_trial(context, Some(plan), here(), &turned).unwrap().is_planned());
     });
 }
 
@@ -79,7 +79,7 @@ fn anything_else_says_why_not_and_its_report_does_not_depend_on_the_plan() {
         for (driver, buffer) in
             [("jack", "32"), ("jack", "64"), ("jack", "2048"), ("alsa", "128"), ("alsa", "256")]
         {
-            let trial = attempt_trial(context, plan, here(), &request(driver, buffer)).unwrap();
+            let trial = attempt_trial(context, Some(plan), here(), &request(driver, buffer)).unwrap();
             assert!(!trial.is_planned() && ids(&trial).is_empty(), "{driver} {buffer}");
             let problem = PhaseProblem::new(context, here().0, here().1, HZ);
             let alone = report_of(&problem, trial.arrangement.clone());
@@ -102,12 +102,12 @@ fn anything_else_says_why_not_and_its_report_does_not_depend_on_the_plan() {
 #[test]
 fn what_the_trade_shows_is_what_a_trial_of_each_buffer_shows() {
     with_plan(|context, plan| {
-        let trial = attempt_trial(context, plan, here(), &request("jack", "128")).unwrap();
+        let trial = attempt_trial(context, Some(plan), here(), &request("jack", "128")).unwrap();
         let blocks: Vec<u32> = trial.trade.iter().map(|p| p.arrangement.setting.buffer.block.get()).collect();
         assert_eq!(blocks, [32, 64, 128, 256, 512, 1024, 2048]);
         for point in &trial.trade {
             let block = point.arrangement.setting.buffer.block.to_string();
-            let there = attempt_trial(context, plan, here(), &request("jack", &block)).unwrap().report;
+            let there = attempt_trial(context, Some(plan), here(), &request("jack", &block)).unwrap().report;
             assert_eq!((point.round_trip, point.dropouts), (there.slowest(), there.dropouts.typical));
             assert_eq!(point.within, there.loops.iter().all(|l| l.verdict() != DelayVerdict::Late));
             // By the plain meaning of the frontier: nobody is at least as good in both and better in one.
@@ -196,7 +196,7 @@ fn a_change_is_undone_where_it_is_not_wanted_any_more() {
 #[test]
 fn what_cannot_be_tried_is_refused_with_what_there_is() {
     with_plan(|context, plan| {
-        let refusal = |request: Request| attempt_trial(context, plan, here(), &request).unwrap_err();
+        let refusal = |request: Request| attempt_trial(context, Some(plan), here(), &request).unwrap_err();
         match refusal(request("alsi", "64")) {
             TrialRefusal::NoSuchDriver { asked, known } => {
                 assert_eq!((asked.as_str(), known), ("alsi", vec!["jack".into(), "alsa".into()]));
@@ -245,13 +245,13 @@ fn the_same_remedy_twice_is_one() {
         let asked =
             |n: usize| Request { remedies: vec!["low-delay:look".into(); n], ..request("jack", "64") };
         let (once, twice) = (
-            attempt_trial(context, plan, here(), &asked(1)).unwrap(),
-            attempt_trial(context, plan, here(), &asked(2)).unwrap(),
+            attempt_trial(context, Some(plan), here(), &asked(1)).unwrap(),
+            attempt_trial(context, Some(plan), here(), &asked(2)).unwrap(),
         );
         assert_eq!((ids(&once), once.effort), (ids(&twice), twice.effort));
         // What was asked for is not offered again, everything else is.
         assert!(once.available.iter().all(|r| r.id != "low-delay:look"));
-        let none = attempt_trial(context, plan, here(), &asked(0)).unwrap();
+        let none = attempt_trial(context, Some(plan), here(), &asked(0)).unwrap();
         assert_eq!(none.available.len(), once.available.len() + 1);
         assert_eq!(none.trade.len(), trade_len(context, &none));
     });

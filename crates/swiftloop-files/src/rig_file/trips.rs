@@ -59,6 +59,7 @@ fn same(table: &InlineTable, trip: &MeasuredTrip) -> bool {
     let number = |key: &str| table.get(key).and_then(Value::as_integer);
     number("rate_hz") == Some(i64::from(trip.rate_hz.get()))
         && number("buffer_frames") == trip.buffer_frames.map(|b| i64::from(b.get()))
+        && number("blocks") == trip.blocks.map(i64::from)
         && table.get("speed").and_then(Value::as_str) == trip.speed.as_deref()
 }
 
@@ -88,6 +89,9 @@ fn put(driver: &mut dyn TableLike, trip: &MeasuredTrip) {
 fn entry(trip: &MeasuredTrip) -> InlineTable {
     let mut table = InlineTable::new();
     table.insert("rate_hz", i64::from(trip.rate_hz.get()).into());
+    if let Some(blocks) = trip.blocks {
+        table.insert("blocks", i64::from(blocks).into());
+    }
     if let Some(block) = trip.buffer_frames {
         table.insert("buffer_frames", i64::from(block.get()).into());
     }

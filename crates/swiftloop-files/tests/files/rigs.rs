@@ -21,6 +21,7 @@ fn trip(buffer: u32, frames: f64) -> NewTrip {
         interface: "box".into(),
         driver: "ALSA".into(),
         trip: MeasuredTrip {
+            blocks: None,
             rate_hz: Hz::new(48_000),
             buffer_frames: Some(Block::new(buffer)),
             speed: None,

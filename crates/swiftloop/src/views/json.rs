@@ -5,7 +5,7 @@ use crate::words::legs::{leg as leg_name, limit_reason, note, surer_in_short};
 use crate::words::{remedies as remedy_words, warnings as warning_words};
 use serde_json::{Value, json};
 use swiftloop_core::advice::Warning;
-use swiftloop_core::choice::{Arrangement, Buys, Remedy, Report, TradePoint};
+use swiftloop_core::choice::{Arrangement, Buys, Remedy, Report, RiskDoubt, TradePoint};
 use swiftloop_core::load::BlockLoad;
 use swiftloop_core::loops::{Context, Leg, Loop};
 use swiftloop_core::units::{Ms, Range};
@@ -112,14 +112,21 @@ fn block(context: &Context<'_>, b: &BlockLoad) -> Value {
         "critical_path_us": b.critical_path,
         "makespan_us": b.makespan,
         "guaranteed_us": b.guaranteed,
+        "work_may_be_times": { "low": b.doubt.low, "high": b.doubt.high },
         "mean_us": b.mean,
         "worst_ratio": b.worst_ratio(),
         "mean_ratio": b.mean_ratio(),
         "bound_by": b.bound_by,
         "critical_chain": chain.collect::<Vec<_>>(),
         "cycle_capped": b.capped,
-        "distribution": b.distribution.iter().map(|d| json!({ "share": d.share, "guaranteed_us": d.work })).collect::<Vec<_>>(),
+        "distribution": b.distribution.iter().map(|d| json!({ "share": d.share, "takes_us": d.work })).collect::<Vec<_>>(),
     })
+}
+
+/// What the dropouts rest on and nobody knows exactly.
+pub fn risk_doubts(all: &[RiskDoubt]) -> Vec<Value> {
+    let one = |d: &RiskDoubt| json!({ "cause": d.cause, "low_per_hour": d.low, "high_per_hour": d.high });
+    all.iter().map(one).collect()
 }
 
 /// The points of a trade; of the frontier only, if that is wanted.

@@ -13,6 +13,7 @@ use swiftloop_core::units::Hz;
 fn label(l: &Label) -> String {
     match l {
         Label::Block(b) => b.to_string(),
+        Label::Panel(count, b) => format!("{count} × {b}"),
         Label::Speed(s) => format!("\"{s}\""),
     }
 }
@@ -120,7 +121,11 @@ pub fn json(found: &Collected, rate: Hz) -> Value {
         "unexplained_frames": found.line.map(|l| l.unexplained),
         "unusable": found.unusable.as_ref().map(Explain::what),
         "trips": found.trips.iter().map(|t| object!({
-            "buffer": match &t.label { Label::Block(b) => object!(b), Label::Speed(s) => object!(s) },
+            "buffer": match &t.label {
+                Label::Block(b) => object!(b),
+                Label::Panel(..) => object!(label(&t.label)),
+                Label::Speed(s) => object!(s),
+            },
             "low_frames": t.range.low(),
             "round_trip_frames": t.range.typical(),
             "high_frames": t.range.high(),

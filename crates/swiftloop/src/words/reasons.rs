@@ -41,6 +41,7 @@ pub fn why_not(context: &Context<'_>, why: &WhyNot) -> String {
             }
         }
         WhyNot::MoreChanges => "no difference here, and one setting more to change between phases".into(),
+        WhyNot::NoBetter => "in nothing is it better by as much as anybody would notice".into(),
         WhyNot::PlanMissed => "the plan found nothing that does; this does, with what you added".into(),
     }
 }

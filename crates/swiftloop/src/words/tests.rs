@@ -96,6 +96,11 @@ fn warnings_say_what_and_what_to_do() {
         },
         Warning::LockedOut { program: 0.into(), interface: 0.into(), model: "asio".into() },
         Warning::NotForPlaying { model: "mme".into() },
+        Warning::BelowKnown {
+            block: Block::new(64),
+            least: Block::new(128),
+            model: "WASAPI, exclusive".into(),
+        },
         Warning::PowerPlan(PowerPlan::Saving),
         Warning::Hub(0.into()),
         Warning::HeardTwice { performer: 0.into(), track: 0.into() },
@@ -145,6 +150,7 @@ fn reasons_are_sentences_without_their_full_stop() {
         WhyNot::LessHeadroom { here: 0.41, planned: 0.22 },
         WhyNot::LessHeadroom { here: 0.2201, planned: 0.22 },
         WhyNot::MoreChanges,
+        WhyNot::NoBetter,
         WhyNot::PlanMissed,
     ];
     let limit = |kind| HeldBackBy::Limit {

@@ -98,6 +98,12 @@ pub fn tell(context: &Context<'_>, warning: &Warning) -> Told {
             format!("{open} inputs of the {} are open, this phase uses {used}", interface(*id)),
             "close the others".into(),
         ),
+        Warning::BelowKnown { block, least, model } => (
+            format!(
+                "{block} frames are fewer than {model} is known to run ({least}); they were measured here, so they are taken"
+            ),
+            "soak this buffer before a take".into(),
+        ),
         Warning::UnlabelledSpeed { interface: id, speed, guess } => (
             format!("\"{speed}\" of the {} has no figures: {guess} frames is a guess", interface(*id)),
             format!("measure it once: swiftloop probe fit {speed}=RECORDING.wav"),

@@ -41,9 +41,9 @@ fn the_plan_has_every_key_and_its_sums_are_right() {
         folder
             .run(&["plan", "rig.toml", "session.toml", "--json"])
             .out
-            .starts_with("{\n  \"format\": \"swiftloop.plan/2\"")
+            .starts_with("{\n  \"format\": \"swiftloop.plan/3\"")
     );
-    assert_eq!(plan["format"], "swiftloop.plan/2");
+    assert_eq!(plan["format"], "swiftloop.plan/3");
     assert_eq!(plan["sample_rate_hz"], 48000);
     let all = plan["choices"].as_array().expect("choices");
     assert!(!all.is_empty());
@@ -78,7 +78,7 @@ fn the_plan_has_every_key_and_its_sums_are_right() {
             (number(&load["total_us"]), number(&load["critical_path_us"]), number(&load["workers"]));
         assert!(number(&load["makespan_us"]) >= critical.max(total / workers) - 1e-6);
         assert!(
-            (number(&load["worst_ratio"]) - number(&load["guaranteed_us"]) / number(&load["deadline_us"]))
+            (number(&load["worst_ratio"]) - number(&load["makespan_us"]) / number(&load["deadline_us"]))
                 .abs()
                 < 1e-9
         );
@@ -97,24 +97,21 @@ fn the_plan_has_every_key_and_its_sums_are_right() {
 fn the_demo_shows_what_it_promises() {
     let folder = Folder::with_demo();
     let plan = folder.json(&["plan", "rig.toml", "session.toml"]);
-    // Calm as it stands.
+    // Calm as it stands, as far as classes of plug-ins can tell.
     let editing = choice(&plan, "rack", "editing");
     assert_eq!(
         (&editing["total_effort"], &editing["risk"]["verdict"]),
-        (&Value::from(0), &Value::from("holds"))
+        (&Value::from(0), &Value::from("open"))
     );
+    let causes = editing["risk_doubts"].as_array().expect("a list");
+    assert!(causes.iter().any(|d| d["cause"] == "work-cost"), "{causes:?}");
     // Needs remedies and gets them.
     assert!(choice(&plan, "rack", "tracking")["remedies"].as_array().expect("remedies").len() > 3);
-    // A chain binds: the largest buffer as it stands breaks, and the cure is neither cores nor buffer.
+    // A chain binds: more cores would not help.
     let mixing = choice(&plan, "rack", "mixing");
     assert_eq!(
         (&mixing["load"]["bound_by"], &mixing["setting"]["buffer_frames"]),
         (&Value::from("chain"), &Value::from(2048))
-    );
-    let bare = folder.json(&at("try", "rack", "mixing", &[]));
-    assert_eq!(
-        (&bare["risk"]["verdict"], &bare["load"]["bound_by"]),
-        (&Value::from("breaks"), &Value::from("chain"))
     );
     // Cured only by the roll block.
     let overdub = choice(&plan, "rack", "overdub");
@@ -232,7 +229,7 @@ fn a_first_answer_without_files() {
         assert!(answer.out.contains(words), "{words}");
     }
     let json = folder.json(&["try", "--driver", "alsa", "--rate", "48000", "--buffer", "128"]);
-    assert_eq!(json["format"], "swiftloop.try/2");
+    assert_eq!(json["format"], "swiftloop.try/3");
     assert_eq!(json["setting"]["buffer_frames"], 128);
     let origins: Vec<&Value> =
         json["loops"][0]["legs"].as_array().expect("legs").iter().map(|l| &l["origin"]).collect();
@@ -394,5 +391,15 @@ fn the_command_at_the_end_leads_to_the_same_setting() {
         at("try", "rack", "tracking", &["--buffer", "128", "--workers", "2", "--remedy", "full-power"]);
     let line = last(&folder.run(&args).out, "swiftloop try");
     let again: Vec<&str> = line.iter().map(String::as_str).filter(|a| *a != "--full").collect();
-    assert_eq!(folder.json(&again), folder.json(&args));
+    // The second names everything, so it is not held beside the plan.
+    let same = |args: &[&str]| {
+        let mut value = folder.json(args);
+        let all = value.as_object_mut().expect("an object");
+        for key in ["compared_with_plan", "is_planned", "planned", "why_not"] {
+            all.remove(key).unwrap_or_else(|| panic!("no {key}"));
+        }
+        value
+    };
+    assert!(folder.json(&again)["compared_with_plan"] == false);
+    assert_eq!(same(&again), same(&args));
 }

@@ -7,7 +7,7 @@ use crate::units::Frames;
 
 pub fn delays(look: &Look<'_>) -> Vec<Warning> {
     let session = look.context.session;
-    let latency = latencies(session);
+    let latency = latencies(session, look.setting.rate);
     let main = &session.routes().nodes[session.routes().main()];
     let delay: Frames = main.processors().map(|p| latency[p].typical()).sum();
     let on_main = |p: &crate::session::Performer| p.cue == "main" && p.listens != Listens::Direct;

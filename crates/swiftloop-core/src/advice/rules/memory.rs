@@ -1,13 +1,13 @@
 //! Session and programs fit into memory with room to spare.
 
 use super::super::{Look, Warning};
-use crate::choice::resources;
+use crate::choice::memory_needed;
 
 /// Share of memory beyond which it is tight.
 const TIGHT: f64 = 0.85;
 
 pub fn tight(look: &Look<'_>) -> Vec<Warning> {
-    let needed = resources(&look.context, look.phase, look.setting.rate).memory;
+    let needed = memory_needed(&look.context, look.phase, look.setting.rate);
     let there = look.context.rig.machine.memory_gb;
     if needed > there * TIGHT { vec![Warning::Memory { needed, there }] } else { Vec::new() }
 }

@@ -29,6 +29,7 @@ pub(super) const ALL: &[Rule] = &[
     clocks::two_crystals,
     sharing::locked_out,
     driver::not_for_playing,
+    driver::below_known,
     power::saves,
     hub::shared,
     monitoring::heard_twice,

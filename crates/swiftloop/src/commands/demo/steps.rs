@@ -21,7 +21,7 @@ pub fn late(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
     let Some(place) = rig.interface_called("rack").zip(session.phase_called("tracking")) else {
         return Ok(Vec::new());
     };
-    let trial = attempt_trial(*context, plan, place, &Request::default())
+    let trial = attempt_trial(*context, Some(plan), place, &Request::default())
         .map_err(|why| Failure::explained(&InContext(context, why)))?;
     Ok(vec![Step {
         question: "The singer hears herself late in the headphones. How late, and why?",

@@ -31,8 +31,9 @@ pub fn run(options: &TryOptions, rig: &Path, session: &Path) -> Result<ExitCode,
         remedies: options.remedies.clone(),
         performer: performer.transpose()?,
     };
-    let plan = choice::plan(context, &AllCores);
-    let trial = attempt_trial(context, &plan, place, &request)
+    // Who names everything is answered at once: nothing is searched.
+    let plan = (!request.is_complete()).then(|| choice::plan(context, &AllCores));
+    let trial = attempt_trial(context, plan.as_ref(), place, &request)
         .map_err(|why| Failure::explained(&InContext(&context, why)))?;
     draw(&options.drawing, || Ok(view::svg(&context, &trial)))?;
     answer(

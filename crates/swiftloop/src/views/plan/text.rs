@@ -13,7 +13,7 @@ use crate::words::settings::{first_name, short, short_place};
 use crate::words::{remedies, warnings};
 use std::collections::BTreeSet;
 use swiftloop_core::advice::{FirstThing, PlanWarning, first_things, plan_warnings};
-use swiftloop_core::choice::{Choice, HeldBackBy, Plan};
+use swiftloop_core::choice::{Choice, HeldBackBy, Plan, RiskCause};
 use swiftloop_core::loops::{Context, Loop, ranked_drivers};
 use swiftloop_core::units::Block;
 
@@ -214,6 +214,9 @@ fn next(context: &Context<'_>, plan: &Plan, files: &Files) -> String {
         text.push_str(&doubt::least_sure(&what, d.doubt.remeasure));
     }
     text.push_str(&doubt::wake_ups(plan.block_to_soak(), files));
+    if let Some((c, d)) = plan.widest_risk().filter(|(_, d)| d.cause != RiskCause::WakeUps) {
+        text.push_str(&doubt::risk(&d, &format!(" ({})", short_place(context, c.interface, c.phase))));
+    }
     text
 }
 

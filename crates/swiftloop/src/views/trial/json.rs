@@ -1,6 +1,6 @@
 //! A trial for programs.
 
-use super::super::json::{merge, report, setting, trade, warning};
+use super::super::json::{merge, report, risk_doubts, setting, trade, warning};
 use crate::words::reasons::why_not;
 use crate::words::remedies;
 use serde_json::{Value, json};
@@ -13,7 +13,7 @@ pub fn json(context: &Context<'_>, t: &Trial<'_>) -> Value {
     let slow = advice::slow_on_live_path(context, t.phase, t.arrangement.setting.rate);
     let warnings = advice::warnings(context, &t.arrangement.setting, t.phase);
     let mut value = json!({
-        "format": "swiftloop.try/2",
+        "format": "swiftloop.try/3",
         "setting": setting(context, &t.arrangement, phase),
     });
     merge(&mut value, report(context, &t.report, &t.buys));
@@ -21,6 +21,8 @@ pub fn json(context: &Context<'_>, t: &Trial<'_>) -> Value {
         &mut value,
         json!({
             "total_effort": t.effort,
+            "risk_doubts": risk_doubts(&t.risk_doubts),
+            "compared_with_plan": t.compared,
             "trade": trade(context, phase, &t.trade, false),
             "frontier": trade(context, phase, &t.trade, true),
             "available_remedies": t.available.iter().map(|r| json!({

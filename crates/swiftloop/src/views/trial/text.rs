@@ -71,6 +71,11 @@ fn planned(context: &Context<'_>, t: &Trial<'_>, files: &Files) -> String {
     let (Some(c), Some(why)) = (t.planned, &t.why_not) else {
         return match t.planned {
             Some(_) => para("This is what the plan chose."),
+            None if !t.compared => format!(
+                "{}{}",
+                para("Everything was given, so nothing was searched. What the plan would choose here:"),
+                command(&plan_command(context, files, t.interface, t.phase))
+            ),
             None => {
                 para("The session does not use this interface in this phase, so the plan has no choice here.")
             }
@@ -104,6 +109,9 @@ fn how_sure(t: &Trial<'_>, files: &Files) -> String {
         None => text.push_str(&wrapped("  ", "No leg is in doubt by as much as a tenth of a millisecond.")),
     }
     text.push_str(&doubt::wake_ups(t.report.block_to_soak(), files));
+    if let Some(d) = t.risk_doubts.first() {
+        text.push_str(&doubt::risk(d, ""));
+    }
     text
 }
 
@@ -166,7 +174,7 @@ fn load(context: &Context<'_>, report: &Report) -> String {
     if report.busiest().capped {
         text.push_str(&wrapped(
             "  ",
-            "The plug-ins' own blocks do not line up within any useful time: all were taken to work together, always.",
+            "The plug-ins' own blocks do not line up within any useful time: how often they meet is that of the first thousands of blocks.",
         ));
     }
     if report.streams.raw() > 0.0 {
