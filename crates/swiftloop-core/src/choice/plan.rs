@@ -150,7 +150,7 @@ impl Plan {
     #[must_use]
     pub fn widest_risk(&self) -> Option<(&Choice, RiskDoubt)> {
         let of_choice = |c: &'_ Choice| {
-            let first = c.risk_doubts.iter().find(|d| d.high > c.report.target && d.low <= c.report.target);
+            let first = c.risk_doubts.iter().find(|d| d.decides(c.report.target));
             first.copied()
         };
         let all = self.choices.iter().filter_map(|c| Some((c, of_choice(c)?)));

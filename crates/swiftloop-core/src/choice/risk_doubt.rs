@@ -38,6 +38,12 @@ pub struct RiskDoubt {
 }
 
 impl RiskDoubt {
+    /// The answer is another one with its hopeful figure than with its gloomy one.
+    #[must_use]
+    pub fn decides(&self, target: PerHour) -> bool {
+        self.low <= target && self.high > target
+    }
+
     /// How wide it is: the logarithm of high over low; what is far below once a year is as good as never.
     #[must_use]
     pub fn width(&self) -> f64 {

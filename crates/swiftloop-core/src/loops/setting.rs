@@ -1,6 +1,7 @@
 //! A setting, and the context it is looked at in: the rig, the session and the tables that never change while
 //! settings are compared.
 
+use super::fit;
 use crate::ids::{DriverId, InterfaceId};
 use crate::rig::{Driver, Interface, MeasuredTrip, Offered, Rig};
 use crate::session::Session;
@@ -64,7 +65,23 @@ impl<'a> Context<'a> {
     /// By how many periods a block may be late before the sound breaks.
     #[must_use]
     pub fn reserve(&self, setting: &Setting) -> Range<Blocks> {
-        self.model(setting).way.bears(self.blocks_out(setting))
+        let out = self.measured_blocks_out(setting).unwrap_or(self.blocks_out(setting));
+        self.model(setting).way.bears(out)
+    }
+
+    /// Blocks on the way out as measured trips tell: those of a line through two buffers or more, less those captured.
+    fn measured_blocks_out(&self, setting: &Setting) -> Option<Range<Blocks>> {
+        let driver = self.driver(setting);
+        let here = |t: &&MeasuredTrip| t.rate_hz == setting.rate && t.is_with(&setting.buffer);
+        let points: Vec<_> = driver
+            .measured
+            .iter()
+            .filter(here)
+            .filter_map(|t| Some((t.buffer_frames?, t.round_trip_frames.typical())))
+            .collect();
+        let all = fit(&points)?.usable(&points).ok()?.whole_blocks()?;
+        let captured = driver.blocks_in.unwrap_or(self.model(setting).blocks_in).typical();
+        Some(Range::exact(Blocks::new(all as f64) - captured))
     }
 
     /// Whether other programs keep their sound.

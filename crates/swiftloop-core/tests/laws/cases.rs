@@ -264,3 +264,21 @@ fn of_several_cheapest_sets_the_best_is_taken() {
         }
     }
 }
+
+#[test]
+fn how_many_blocks_are_held_is_known_once_two_buffers_were_measured() {
+    let high = |measured: &str| {
+        let rig_text = file("bo").replace("blocks_out = 1.0", &format!("measured = [{measured}]"));
+        let (rig, session) = open(&rig_text, &file("bs"));
+        let context = context(&rig, &session);
+        let all = context.settings(0.into(), Hz::new(48_000));
+        context.reserve(all.iter().find(|s| s.buffer.block.get() == 64).expect("64 frames"))
+    };
+    let trip = |block: u32, trip: u32| {
+        format!("{{ rate_hz = 48000, buffer_frames = {block}, round_trip_frames = {trip} }}")
+    };
+    assert!(high("").spread().raw() > 0.0);
+    // Three blocks and 40 frames: two of them on the way out.
+    let known = high(&[trip(64, 232), trip(256, 808)].join(", "));
+    assert_eq!((known.low().raw(), known.high().raw()), (2.0, 2.0));
+}

@@ -33,7 +33,9 @@ pub fn risk(d: &RiskDoubt, place: &str) -> String {
     let text = match d.cause {
         RiskCause::WakeUps => return String::new(),
         RiskCause::WorkCost => {
-            format!("What plug-ins cost is a guess{place}: dropouts {between}. Give the heaviest figures.")
+            format!(
+                "What plug-ins cost is a guess{place}: dropouts {between}. Write figures for the heaviest."
+            )
         }
         RiskCause::Order => {
             format!(

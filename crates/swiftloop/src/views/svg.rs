@@ -90,7 +90,7 @@ fn draw_panel(area: &Area<'_>, panel: &Panel<'_>) -> Result<(), Box<dyn std::err
     let label = |text: String, at: (f64, f64), color: RGBColor| {
         // Towards the right edge labels stand left of their point; at the ceiling below it.
         let leftwards = at.0 > longest * 0.75;
-        let low = at.1 >= CEILING * 0.9;
+        let low = at.1 >= CEILING * 0.2;
         let anchor = Pos::new(
             if leftwards { HPos::Right } else { HPos::Left },
             if low { VPos::Top } else { VPos::Bottom },

@@ -68,7 +68,7 @@ impl Server {
 
     fn json(&self, args: &[&str]) -> Value {
         let answer = self.run(&[args, &["--json"]].concat());
-        assert!(answer.code <= 1, "{args:?}: {}", answer.err);
+        assert!((0..=1).contains(&answer.code), "{args:?} ended with {}: {}", answer.code, answer.err);
         serde_json::from_str(&answer.out).unwrap()
     }
 

@@ -8,7 +8,7 @@ use crate::words::settings::{place, setting, whose};
 use crate::words::warnings::capital;
 use crate::words::{reasons, remedies};
 use swiftloop_core::advice;
-use swiftloop_core::choice::{Report, Trial};
+use swiftloop_core::choice::{Choice, Report, RiskCause, Trial};
 use swiftloop_core::load::{BlockLoad, BoundBy};
 use swiftloop_core::loops::{Context, Loop};
 
@@ -20,9 +20,8 @@ pub fn lead(context: &Context<'_>, t: &Trial<'_>) -> Vec<String> {
     let mut lines = super::super::plan::sentences(context, &t.report);
     if let Some(c) = t.planned.filter(|_| !t.is_planned()) {
         lines.push(format!(
-            "The plan takes {} instead ({}), and then {}",
-            setting(context, &c.arrangement),
-            super::super::plan::effort(c),
+            "{}, and then {}",
+            instead(context, t, c),
             super::super::plan::sentences(context, &c.report).remove(0)
         ));
     }
@@ -66,6 +65,16 @@ pub fn show(context: &Context<'_>, t: &Trial<'_>, detail: Detail, files: &Files)
     text
 }
 
+/// What the plan takes: another setting, or this one with changes.
+fn instead(context: &Context<'_>, t: &Trial<'_>, c: &Choice) -> String {
+    let with = super::super::plan::effort(c);
+    if c.arrangement == t.arrangement {
+        format!("The plan takes the same setting with changes ({with})")
+    } else {
+        format!("The plan takes {} instead ({with})", setting(context, &c.arrangement))
+    }
+}
+
 /// What the plan chose, and what to do now.
 fn planned(context: &Context<'_>, t: &Trial<'_>, files: &Files) -> String {
     let (Some(c), Some(why)) = (t.planned, &t.why_not) else {
@@ -81,12 +90,8 @@ fn planned(context: &Context<'_>, t: &Trial<'_>, files: &Files) -> String {
             }
         };
     };
-    let mut text = para(&format!(
-        "The plan takes {} instead ({}). This one lost: {}.",
-        setting(context, &c.arrangement),
-        super::super::plan::effort(c),
-        reasons::why_not(context, why)
-    ));
+    let mut text =
+        para(&format!("{}. This one lost: {}.", instead(context, t, c), reasons::why_not(context, why)));
     if !t.is_yes() {
         let mut cheap: Vec<_> = t.available.iter().collect();
         cheap.sort_by_key(|r| r.effort);
@@ -109,7 +114,9 @@ fn how_sure(t: &Trial<'_>, files: &Files) -> String {
         None => text.push_str(&wrapped("  ", "No leg is in doubt by as much as a tenth of a millisecond.")),
     }
     text.push_str(&doubt::wake_ups(t.report.block_to_soak(), files));
-    if let Some(d) = t.risk_doubts.first() {
+    if let Some(d) =
+        t.risk_doubts.iter().find(|d| d.cause != RiskCause::WakeUps && d.decides(t.report.target))
+    {
         text.push_str(&doubt::risk(d, ""));
     }
     text
