@@ -22,7 +22,8 @@ pub struct Driver {
     pub buffers: Buffers,
     /// Blocks held in, if not what the table says of the model.
     pub blocks_in: Option<Range<Blocks>>,
-    /// Blocks held out, if not what the table says of the model.
+    /// Blocks of delay on the way out once a block was captured, if not what the table says of the model. (A ring of n blocks
+    /// gives n − 1.)
     pub blocks_out: Option<Range<Blocks>>,
     /// Other programs keep their sound, if not what the table says of the model.
     pub shared: Option<bool>,
