@@ -2,7 +2,7 @@
 //! reference core for every worker.
 
 use super::Evaluation;
-use super::evaluation::Worked;
+use super::machine_work::Worked;
 use crate::ids::RemedyId;
 use crate::soak::WorkPattern;
 use crate::units::Micros;

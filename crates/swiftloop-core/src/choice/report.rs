@@ -1,7 +1,7 @@
 //! The full report of one arrangement with a set of remedies: loops, load, risk, all with doubt.
 
 use super::block_work::{Applied, BlockWork};
-use super::evaluation::Worked;
+use super::machine_work::Worked;
 use super::risk_doubt::{Causes, Risk, holds, work_doubt};
 use super::{Evaluation, Remedy, remedy};
 use crate::ids::{ProcessorId, RemedyId};
@@ -65,14 +65,13 @@ impl Report {
     /// Loops and risk that cannot be told yet.
     #[must_use]
     pub fn open_questions(&self) -> usize {
-        let open = self.loops.iter().filter(|l| l.verdict() != DelayVerdict::Immediate).count();
-        open + usize::from(self.verdict() != DropoutVerdict::Holds)
+        open_loops(&self.loops) + usize::from(self.verdict() != DropoutVerdict::Holds)
     }
 
     /// The longest loop of all.
     #[must_use]
     pub fn slowest(&self) -> Ms {
-        self.loops.iter().map(|l| l.total.typical()).fold(Ms::new(0.0), Ms::max)
+        longest(&self.loops)
     }
 
     /// The loop furthest over its limit, if any is.
@@ -104,6 +103,16 @@ impl Report {
     }
 }
 
+/// Loops that are not surely within their limits.
+fn open_loops(loops: &[Loop]) -> usize {
+    loops.iter().filter(|l| l.verdict() != DelayVerdict::Immediate).count()
+}
+
+/// The longest of all.
+fn longest(loops: &[Loop]) -> Ms {
+    loops.iter().map(|l| l.total.typical()).fold(Ms::new(0.0), Ms::max)
+}
+
 /// What the choice asks of an arrangement: a part of its report, at a fraction of the price.
 #[derive(Debug, Clone)]
 pub struct Glance {
@@ -121,14 +130,13 @@ impl Glance {
     /// Loops and risk that cannot be told yet.
     #[must_use]
     pub fn open_questions(&self) -> usize {
-        let open = self.loops.iter().filter(|l| l.verdict() != DelayVerdict::Immediate).count();
-        open + usize::from(!self.holds)
+        open_loops(&self.loops) + usize::from(!self.holds)
     }
 
     /// The longest loop of all.
     #[must_use]
     pub fn slowest(&self) -> Ms {
-        self.loops.iter().map(|l| l.total.typical()).fold(Ms::new(0.0), Ms::max)
+        longest(&self.loops)
     }
 }
 

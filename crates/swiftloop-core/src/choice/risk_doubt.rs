@@ -3,7 +3,8 @@
 //! figure; dropouts go out, for all causes together or for one alone, so that the widest doubt can be named.
 
 use super::block_work::{Applied, BlockWork};
-use super::evaluation::{Evaluation, Worked};
+use super::evaluation::Evaluation;
+use super::machine_work::Worked;
 use crate::ids::RemedyId;
 use crate::load::{WorkDoubt, WorkPart, WorkShare, best_schedule};
 use crate::risk::{Dropouts, RiskModel, WakeSet, Work};
