@@ -39,7 +39,7 @@ pub fn risk(d: &RiskDoubt, place: &str) -> String {
         }
         RiskCause::Order => {
             format!(
-                "In which order the software works is a guess{place}: dropouts {between}. A soak shows it."
+                "In which order the software works is a guess{place}: dropouts {between}. Nothing here measures that yet."
             )
         }
         RiskCause::Blocks => format!(
