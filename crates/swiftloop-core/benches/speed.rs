@@ -6,7 +6,7 @@ use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_m
 use std::hint::black_box;
 use swiftloop_core::choice::{Arrangement, Evaluation, OneByOne, PhaseProblem, candidates, plan, report};
 use swiftloop_core::ids::NodeId;
-use swiftloop_core::load::{Graph, Rule, WorkShare, critical_path, list_schedule};
+use swiftloop_core::load::{BlockGraph, Graph, Rule, WorkShare, critical_path, list_schedule};
 use swiftloop_core::loops::{Context, Setting};
 use swiftloop_core::rig::{Offered, Rig};
 use swiftloop_core::risk::{RiskModel, WakeSet, Work};
@@ -37,16 +37,16 @@ fn makespan(c: &mut Criterion) {
     let mut group = c.benchmark_group("makespan");
     for tracks in [50, 200, 1000] {
         let (_, session) = made(tracks, 1, 2);
-        let graph = Graph::of(session.routes());
         let nodes = session.routes().nodes.len();
         let cost: TiVec<NodeId, Micros> = (0..nodes).map(|n| Micros::new(1.0 + (n % 7) as f64)).collect();
         let every: TiVec<NodeId, bool> = (0..nodes).map(|_| true).collect();
+        let graph = BlockGraph::of(&Graph::of(session.routes()), &every);
         group.throughput(Throughput::Elements(tracks as u64));
         group.bench_with_input(BenchmarkId::new("critical path", tracks), &cost, |b, cost| {
-            b.iter(|| critical_path(&graph, black_box(cost), &every));
+            b.iter(|| critical_path(&graph, black_box(cost)));
         });
         group.bench_with_input(BenchmarkId::new("list schedule", tracks), &cost, |b, cost| {
-            b.iter(|| list_schedule(&graph, black_box(cost), 8, &every, Rule::FirstReady));
+            b.iter(|| list_schedule(&graph, black_box(cost), 8, Rule::FirstReady));
         });
     }
     group.finish();

@@ -9,12 +9,14 @@ macro_rules! id {
         pub struct $name(usize);
 
         impl From<usize> for $name {
+            #[inline]
             fn from(position: usize) -> Self {
                 Self(position)
             }
         }
 
         impl From<$name> for usize {
+            #[inline]
             fn from(id: $name) -> Self {
                 id.0
             }
@@ -23,6 +25,7 @@ macro_rules! id {
         impl $name {
             /// The bare position.
             #[must_use]
+            #[inline]
             pub const fn index(self) -> usize {
                 self.0
             }

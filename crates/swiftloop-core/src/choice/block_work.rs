@@ -3,7 +3,7 @@
 use super::PhaseProblem;
 use super::effect::Effect;
 use crate::ids::{NodeId, PerformerId, ProcessorId, ProgramId, RemedyId};
-use crate::load::{BurstCycle, CallCost, burst_cycle};
+use crate::load::{BlockGraph, BurstCycle, CallCost, KindOfBlock, Turns, burst_cycle};
 use crate::units::{Block, Frames, Gigabytes, Micros};
 use typed_index_collections::TiVec;
 
@@ -14,12 +14,17 @@ pub struct BlockWork {
     pub block: Block,
     /// Nodes that belong to it, those that copies could be sent to among them.
     pub included: TiVec<NodeId, bool>,
+    /// Their graph.
+    pub graph: BlockGraph,
     /// Distinct blocks of the cycle; the worst is the last.
     pub cycle: BurstCycle,
     /// Base cost of every node, for each kind of block.
     pub(super) base: Vec<TiVec<NodeId, Micros>>,
-    /// Base cost of every processor in the worst block.
-    pub(super) worst: TiVec<ProcessorId, Micros>,
+    /// What a turn of every processor costs before any remedy, nothing where it does not belong to the block; and which
+    /// turns it gets.
+    costs: TiVec<ProcessorId, (CallCost, usize)>,
+    /// How often a turn comes, for each kind of block: of what has no block of its own, then of every internal size.
+    turns: Vec<Vec<Turns>>,
     /// Cost of one more bus in the worst block.
     pub(super) bus: Micros,
 }
@@ -86,14 +91,21 @@ impl BlockWork {
         let internal =
             problem.costs.keys().filter(|&p| mine(p)).filter_map(|p| problem.costs[p].typical.internal);
         let cycle = burst_cycle(block, problem.context.session.engine.block_frames, internal);
-        let in_block = |c: CallCost, k: usize| c.in_block(&cycle, &cycle.blocks[k].served);
+        let sizes = || std::iter::once(None).chain(cycle.sizes.iter().copied().map(Some));
+        let turns_in = |b: &KindOfBlock| sizes().map(|m| Turns::of(m, &cycle, &b.served)).collect::<Vec<_>>();
+        let turns: Vec<Vec<Turns>> = cycle.blocks.iter().map(turns_in).collect();
+        let cost_of = |p: ProcessorId| {
+            let cost = if mine(p) { problem.costs[p].typical } else { CallCost::FREE };
+            (cost, sizes().position(|m| m == cost.internal).unwrap_or(0))
+        };
+        let costs: TiVec<ProcessorId, _> = problem.costs.keys().map(cost_of).collect();
         let node_base = |n: NodeId, k: usize| {
             if !wanted[n] {
                 return Micros::new(0.0);
             }
-            let chain: Micros =
-                routes.nodes[n].processors().map(|p| in_block(problem.costs[p].typical, k)).sum();
-            in_block(problem.node_costs[n], k) + chain
+            let of = |p: ProcessorId| costs[p].0.so_often(turns[k][costs[p].1]);
+            let chain: Micros = routes.nodes[n].processors().map(of).sum();
+            problem.node_costs[n].so_often(turns[k][0]) + chain
         };
         // What copies could be sent to has no work until they are.
         let buses = problem.graph.to.len() - routes.nodes.len();
@@ -103,14 +115,11 @@ impl BlockWork {
                 nodes.chain(std::iter::repeat_n(Micros::new(0.0), buses)).collect()
             })
             .collect();
-        let worst_of = |p: ProcessorId| {
-            if mine(p) { in_block(problem.costs[p].typical, cycle.worst()) } else { Micros::new(0.0) }
-        };
-        let worst = problem.costs.keys().map(worst_of).collect();
-        let mut included = wanted;
+        let mut included = wanted.clone();
         included.extend(std::iter::repeat_n(true, buses));
-        let bus = in_block(problem.bus_cost, cycle.worst());
-        Self { block, included, base, worst, bus, cycle }
+        let graph = BlockGraph::of(&problem.graph, &included);
+        let bus = problem.bus_cost.so_often(turns[cycle.worst()][0]);
+        Self { block, included, graph, base, costs, turns, bus, cycle }
     }
 
     /// Node costs of kind `k` of the cycle after `applied`.
@@ -127,8 +136,7 @@ impl BlockWork {
             for p in routes.nodes[n].processors() {
                 let factor = applied.factor[p];
                 if factor != WorkFactor::ONE {
-                    cost[n] -= self.processor_work(problem, p, k, WorkFactor::ONE)
-                        - self.processor_work(problem, p, k, factor);
+                    cost[n] -= self.processor_work(p, k, WorkFactor::ONE) - self.processor_work(p, k, factor);
                 }
             }
             cost[n] = cost[n].max(Micros::new(0.0));
@@ -164,25 +172,23 @@ impl BlockWork {
         for &p in copies {
             let node = routes.processors[p].node;
             if self.included[node] && !applied.nodes_off.contains(&node) {
-                let work = self.processor_work(problem, p, k, applied.factor[p]);
+                let work = self.processor_work(p, k, applied.factor[p]);
                 cost[node] = (cost[node] - work).max(Micros::new(0.0));
                 most = Some(most.map_or(work, |m| m.max(work)));
             }
         }
-        let served = &self.cycle.blocks[k].served;
-        most.map(|work| work + problem.bus_cost.in_block(&self.cycle, served))
+        most.map(|work| work + problem.bus_cost.so_often(self.turns[k][0]))
     }
 
-    /// The work of a processor in blocks of kind `k`, with factors.
-    pub(super) fn processor_work(
-        &self,
-        problem: &PhaseProblem<'_>,
-        p: ProcessorId,
-        k: usize,
-        factor: WorkFactor,
-    ) -> Micros {
-        let cost = problem.costs[p].typical.times(factor.call, factor.frame);
-        cost.in_block(&self.cycle, &self.cycle.blocks[k].served)
+    /// The work of a processor in blocks of kind `k`, with factors; nothing where it does not belong to the block.
+    pub(super) fn processor_work(&self, p: ProcessorId, k: usize, factor: WorkFactor) -> Micros {
+        let (cost, size) = self.costs[p];
+        cost.times(factor.call, factor.frame).so_often(self.turns[k][size])
+    }
+
+    /// The work of a processor in the worst block as it stands.
+    pub(super) fn worst(&self, p: ProcessorId) -> Micros {
+        self.processor_work(p, self.cycle.worst(), WorkFactor::ONE)
     }
 
     /// The worst kind of block that comes at all.

@@ -5,15 +5,25 @@
 pub trait SetProblem {
     /// What sets are made of.
     type Item: Copy + Ord;
+    /// What choosing a set leaves behind: worked out once for every set that is looked at.
+    type State;
     /// Effort of an item.
     fn effort(&self, item: Self::Item) -> u32;
-    /// Whether `chosen` satisfies the condition. Adding items must never make a satisfied condition fail, except
+    /// What `chosen` leaves behind.
+    fn state(&self, chosen: &[Self::Item]) -> Self::State;
+    /// Whether a set satisfies the condition. Adding items must never make a satisfied condition fail, except
     /// where [`SetProblem::hopeful`] allows for it.
-    fn satisfied(&mut self, chosen: &[Self::Item]) -> bool;
+    fn satisfied(&self, state: &Self::State) -> bool;
     /// Whether some subset of `open` added to `chosen` might satisfy the condition; may err on the side of yes.
-    fn hopeful(&mut self, chosen: &[Self::Item], open: &[Self::Item]) -> bool;
-    /// What has to be added from `open` at the least.
-    fn floor(&mut self, chosen: &[Self::Item], open: &[Self::Item]) -> Floor;
+    fn hopeful(&self, state: &Self::State, chosen: &[Self::Item], open: &[Self::Item]) -> bool;
+    /// What has to be added from `open` at the least. With a `purse` it is enough to know whether it is more than that.
+    fn floor(
+        &self,
+        state: &Self::State,
+        chosen: &[Self::Item],
+        open: &[Self::Item],
+        purse: Option<u32>,
+    ) -> Floor;
 }
 
 /// A lower bound of what has to be added, and where to go on.
@@ -54,7 +64,7 @@ pub enum Found<I> {
 
 /// Finds the cheapest set of `items`, on top of `given`, whose effort with `given` is at most `most`.
 pub fn cheapest_set<P: SetProblem>(
-    problem: &mut P,
+    problem: &P,
     given: &[P::Item],
     items: &[P::Item],
     most: u32,
@@ -64,33 +74,40 @@ pub fn cheapest_set<P: SetProblem>(
 
 /// The same, visiting so many nodes at the most; and how many it took.
 pub fn cheapest_set_within<P: SetProblem>(
-    problem: &mut P,
+    problem: &P,
     given: &[P::Item],
     items: &[P::Item],
     most: u32,
     nodes: usize,
 ) -> (Found<P::Item>, usize) {
     let base: u32 = given.iter().map(|&i| problem.effort(i)).sum();
-    if problem.satisfied(given) {
+    let state = problem.state(given);
+    if problem.satisfied(&state) {
         let set = CheapestSet { chosen: given.to_vec(), effort: base, exact: true, at_least: base };
         return (if base <= most { Found::Set(set) } else { Found::Dearer(base) }, 0);
     }
-    if !problem.hopeful(given, items) {
+    if !problem.hopeful(&state, given, items) {
         return (Found::Nothing, 0);
     }
-    let least = base + problem.floor(given, items).effort;
+    let least = base + problem.floor(&state, given, items, Some(most.saturating_sub(base))).effort;
     if least > most {
         return (Found::Dearer(least), 0);
     }
     let all = items.iter().fold(base, |sum, &i| sum.saturating_add(problem.effort(i)));
-    let mut search = Search { problem, best: None, limit: i64::from(most), visited: 0, nodes };
-    let mut chosen = given.to_vec();
-    search.descend(&mut chosen, items.to_vec(), base, true);
+    let mut search = Search {
+        problem,
+        found: Vec::new(),
+        limit: i64::from(most),
+        cheaper: true,
+        most: 1,
+        visited: 0,
+        nodes,
+    };
+    search.descend(&mut given.to_vec(), &state, items.to_vec(), base, false);
     let exact = search.visited < search.nodes;
     let visited = search.visited;
-    let found = match search.best {
-        Some((effort, mut chosen)) => {
-            chosen.sort_unstable();
+    let found = match search.found.pop() {
+        Some((effort, chosen)) => {
             let at_least = if exact { effort } else { least };
             Found::Set(CheapestSet { chosen, effort, exact, at_least })
         }
@@ -107,72 +124,59 @@ const MOST_EQUALS: (usize, usize) = (48, 400);
 /// Sets of `items`, on top of `given`, that satisfy the condition for `effort`, the cheapest there is; up to a number of
 /// them.
 pub fn equally_cheap<P: SetProblem>(
-    problem: &mut P,
+    problem: &P,
     given: &[P::Item],
     items: &[P::Item],
     effort: u32,
 ) -> Vec<Vec<P::Item>> {
     let base: u32 = given.iter().map(|&i| problem.effort(i)).sum();
-    let mut equals = Equals { problem, found: Vec::new(), limit: effort, visited: 0 };
-    equals.descend(&mut given.to_vec(), items.to_vec(), base, true);
-    equals.found
-}
-
-struct Equals<'p, P: SetProblem> {
-    problem: &'p mut P,
-    found: Vec<Vec<P::Item>>,
-    limit: u32,
-    visited: usize,
-}
-
-impl<P: SetProblem> Equals<'_, P> {
-    fn descend(&mut self, chosen: &mut Vec<P::Item>, mut open: Vec<P::Item>, effort: u32, fresh: bool) {
-        self.visited += 1;
-        if self.visited > MOST_EQUALS.1 || self.found.len() >= MOST_EQUALS.0 {
-            return;
-        }
-        if fresh && self.problem.satisfied(chosen) {
-            let mut set = chosen.clone();
-            set.sort_unstable();
-            self.found.push(set);
-            return;
-        }
-        open.retain(|&i| effort + self.problem.effort(i) <= self.limit);
-        if open.is_empty() {
-            return;
-        }
-        let floor = self.problem.floor(chosen, &open);
-        if effort.saturating_add(floor.effort) > self.limit || !self.problem.hopeful(chosen, &open) {
-            return;
-        }
-        let item = open.swap_remove(floor.next.min(open.len() - 1));
-        chosen.push(item);
-        self.descend(chosen, open.clone(), effort + self.problem.effort(item), true);
-        chosen.pop();
-        self.descend(chosen, open, effort, false);
-    }
+    let (most, nodes) = MOST_EQUALS;
+    let limit = i64::from(effort);
+    let mut search = Search { problem, found: Vec::new(), limit, cheaper: false, most, visited: 0, nodes };
+    search.descend(&mut given.to_vec(), &problem.state(given), items.to_vec(), base, true);
+    search.found.into_iter().map(|(_, set)| set).collect()
 }
 
 struct Search<'p, P: SetProblem> {
-    problem: &'p mut P,
-    best: Option<(u32, Vec<P::Item>)>,
+    problem: &'p P,
+    /// Sets that satisfy the condition, with their effort.
+    found: Vec<(u32, Vec<P::Item>)>,
     /// Sets dearer than this are of no interest; below zero once something free was found.
     limit: i64,
+    /// What was found is of no interest any more once something cheaper is; else all are kept, up to `most`.
+    cheaper: bool,
+    most: usize,
     visited: usize,
     /// Visited at the most.
     nodes: usize,
 }
 
 impl<P: SetProblem> Search<'_, P> {
+    fn is_over(&self) -> bool {
+        self.visited >= self.nodes || !self.cheaper && self.found.len() >= self.most
+    }
+
     /// Decides the items of `open` one by one; `fresh` when `chosen` has not been judged yet.
-    fn descend(&mut self, chosen: &mut Vec<P::Item>, mut open: Vec<P::Item>, effort: u32, fresh: bool) {
+    fn descend(
+        &mut self,
+        chosen: &mut Vec<P::Item>,
+        state: &P::State,
+        mut open: Vec<P::Item>,
+        effort: u32,
+        fresh: bool,
+    ) {
         self.visited += 1;
-        if self.visited >= self.nodes || i64::from(effort) > self.limit {
+        if self.is_over() || i64::from(effort) > self.limit {
             return;
         }
-        if fresh && self.problem.satisfied(chosen) {
-            self.best = Some((effort, chosen.clone()));
-            self.limit = i64::from(effort) - 1;
+        if fresh && self.problem.satisfied(state) {
+            let mut set = chosen.clone();
+            set.sort_unstable();
+            if self.cheaper {
+                self.found.clear();
+                self.limit = i64::from(effort) - 1;
+            }
+            self.found.push((effort, set));
             return;
         }
         // What no longer fits the purse cannot be part of an answer.
@@ -180,15 +184,17 @@ impl<P: SetProblem> Search<'_, P> {
         if open.is_empty() {
             return;
         }
-        let floor = self.problem.floor(chosen, &open);
-        if i64::from(effort) + i64::from(floor.effort) > self.limit || !self.problem.hopeful(chosen, &open) {
+        let purse = u32::try_from(self.limit - i64::from(effort)).unwrap_or(0);
+        let floor = self.problem.floor(state, chosen, &open, Some(purse));
+        if floor.effort > purse || !self.problem.hopeful(state, chosen, &open) {
             return;
         }
         let item = open.swap_remove(floor.next.min(open.len() - 1));
         chosen.push(item);
-        self.descend(chosen, open.clone(), effort + self.problem.effort(item), true);
+        let with = self.problem.state(chosen);
+        self.descend(chosen, &with, open.clone(), effort + self.problem.effort(item), true);
         chosen.pop();
-        self.descend(chosen, open, effort, false);
+        self.descend(chosen, state, open, effort, false);
     }
 }
 
@@ -212,17 +218,21 @@ mod tests {
 
     impl SetProblem for Needs {
         type Item = usize;
+        type State = Vec<usize>;
+        fn state(&self, chosen: &[usize]) -> Vec<usize> {
+            chosen.to_vec()
+        }
         fn effort(&self, item: usize) -> u32 {
             self.efforts[item]
         }
-        fn satisfied(&mut self, chosen: &[usize]) -> bool {
+        fn satisfied(&self, chosen: &Vec<usize>) -> bool {
             (0..2).all(|k| self.left(chosen, k) <= 0.0)
         }
-        fn hopeful(&mut self, chosen: &[usize], open: &[usize]) -> bool {
+        fn hopeful(&self, _: &Vec<usize>, chosen: &[usize], open: &[usize]) -> bool {
             let all: Vec<usize> = chosen.iter().chain(open).copied().collect();
             self.satisfied(&all)
         }
-        fn floor(&mut self, chosen: &[usize], open: &[usize]) -> Floor {
+        fn floor(&self, _: &Vec<usize>, chosen: &[usize], open: &[usize], _: Option<u32>) -> Floor {
             let of = |k: usize| {
                 let gains: Vec<(f64, u32)> =
                     open.iter().map(|&i| (self.gains[i][k], self.efforts[i])).collect();
@@ -239,7 +249,7 @@ mod tests {
             items in prop::collection::vec((0u32..7, 0.0f64..10.0, 0.0f64..10.0), 1..11),
             need in (0.0f64..40.0, 0.0f64..40.0),
         ) {
-            let mut problem = Needs {
+            let problem = Needs {
                 efforts: items.iter().map(|i| i.0).collect(),
                 gains: items.iter().map(|i| [i.1, i.2]).collect(),
                 need: [need.0, need.1],
@@ -247,7 +257,7 @@ mod tests {
             let all: Vec<usize> = (0..items.len()).collect();
             let sets = (0u32..1 << items.len()).map(|mask| all.iter().copied().filter(|i| mask >> i & 1 == 1).collect::<Vec<_>>());
             let truth = sets.filter(|s| problem.satisfied(s)).map(|s| s.iter().map(|&i| items[i].0).sum::<u32>()).min();
-            match cheapest_set(&mut problem, &[], &all, u32::MAX) {
+            match cheapest_set(&problem, &[], &all, u32::MAX) {
                 Found::Set(set) => {
                     prop_assert!(set.exact && problem.satisfied(&set.chosen));
                     prop_assert_eq!(Some(set.effort), truth);

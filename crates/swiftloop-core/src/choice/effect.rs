@@ -168,11 +168,11 @@ impl Effect {
     /// Whether it can lighten a block.
     pub(super) fn lightens(&self, block: &BlockWork) -> bool {
         match self {
-            Self::Work(p, factor) | Self::Frames(p, factor) => block.worst[*p].raw() * (1.0 - factor) > 0.0,
+            Self::Work(p, factor) | Self::Frames(p, factor) => block.worst(*p).raw() * (1.0 - factor) > 0.0,
             Self::NodeOff(n) => block.included[*n],
             // What is saved has to be more than another bus costs.
             Self::Share { copies, .. } => {
-                let each = copies.iter().map(|&p| block.worst[p].raw());
+                let each = copies.iter().map(|&p| block.worst(p).raw());
                 each.clone().sum::<f64>() - each.fold(0.0, f64::max) > block.bus.raw()
             }
             Self::AllWork(_) | Self::Timeline(_) => true,
@@ -241,13 +241,7 @@ impl Effect {
         now: &Applied,
     ) -> SavedWork {
         let routes = problem.context.session.routes();
-        let of = |p: ProcessorId, factor: WorkFactor| {
-            if block.included[routes.processors[p].node] {
-                block.processor_work(problem, p, k, factor)
-            } else {
-                Micros::new(0.0)
-            }
-        };
+        let of = |p: ProcessorId, factor: WorkFactor| block.processor_work(p, k, factor);
         let all = |p: ProcessorId| of(p, now.factor[p]);
         match self {
             Self::Work(p, factor) => SavedWork::OnNode {

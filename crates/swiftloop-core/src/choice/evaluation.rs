@@ -7,6 +7,7 @@ use super::block_work::{Applied, BlockWork};
 use super::machine_work::Worked;
 use super::phase_problem::{Need, PhaseProblem};
 use super::remedy::arranged_effort;
+use super::work_limit::WorkLimits;
 use crate::ids::{NodeId, PerformerId, RemedyId};
 use crate::load::{Sequence, WorkShare, response_time, responses};
 use crate::loops::{ChainsRange, Electric, Setting, loop_of};
@@ -34,13 +35,6 @@ pub struct Excess {
     pub performer: Option<PerformerId>,
 }
 
-/// The most work that a block may take, by power plan, once it was worked out.
-#[derive(Debug, Clone, Copy, Default)]
-pub(super) struct WorkLimits {
-    pub(super) present: Option<Micros>,
-    pub(super) performance: Option<Micros>,
-}
-
 /// One phase in one arrangement.
 #[derive(Debug)]
 pub struct Evaluation<'s, 'a> {
@@ -58,8 +52,6 @@ pub struct Evaluation<'s, 'a> {
     pub allowed: Vec<Frames>,
     /// What choosing each remedy adds to the effort: its own, less that of a forced one which it includes.
     pub(super) added_effort: TiVec<RemedyId, u32>,
-    /// For each need, by how many frames each remedy shortens its chain at the most.
-    pub(super) delay_gains: Vec<TiVec<RemedyId, f64>>,
     pub(super) work_limits: WorkLimits,
 }
 
@@ -67,6 +59,15 @@ impl<'s, 'a> Evaluation<'s, 'a> {
     /// Of a problem in an arrangement.
     #[must_use]
     pub fn new(problem: &'s PhaseProblem<'a>, arrangement: Arrangement) -> Self {
+        Self::sharing(problem, arrangement, WorkLimits::default())
+    }
+
+    /// The same, with limits that are shared with other arrangements of the problem.
+    pub(super) fn sharing(
+        problem: &'s PhaseProblem<'a>,
+        arrangement: Arrangement,
+        work_limits: WorkLimits,
+    ) -> Self {
         let block = arrangement.setting.buffer.block;
         let (cue, roll) = match arrangement.roll {
             None => (BlockWork::new(problem, block, problem.active.clone()), None),
@@ -77,7 +78,7 @@ impl<'s, 'a> Evaluation<'s, 'a> {
                 (BlockWork::new(problem, block, of(true)), Some(BlockWork::new(problem, roll, of(false))))
             }
         };
-        let mut evaluation = Self {
+        Self {
             allowed: allowed(problem, &arrangement.setting),
             arranged_effort: arranged_effort(&problem.context, &arrangement),
             added_effort: problem.remedies.iter().map(|r| r.effort).collect(),
@@ -85,11 +86,8 @@ impl<'s, 'a> Evaluation<'s, 'a> {
             arrangement,
             cue,
             roll,
-            delay_gains: Vec::new(),
-            work_limits: WorkLimits::default(),
-        };
-        evaluation.delay_gains = evaluation.delay_gains();
-        evaluation
+            work_limits,
+        }
     }
 
     /// From now on `forced` are given: a remedy that includes one of them takes its place, and only adds the difference.
@@ -112,20 +110,13 @@ impl<'s, 'a> Evaluation<'s, 'a> {
         &self.problem.remedies[remedy].effects
     }
 
-    /// Whether a remedy can shorten any performer's wait: by themselves, or by freeing others from a slower branch.
-    pub(super) fn shortens(&self, remedy: RemedyId) -> bool {
-        let routes = self.problem.context.session.routes();
-        let latency: TiVec<_, Frames> = self.problem.latency.iter().map(|l| l.typical()).collect();
-        self.effects(remedy).iter().any(|e| e.touches_delay(routes, &latency, &self.problem.cue))
-    }
-
     /// Whether a remedy can change anything at all here: work, delay of a performer, or resources.
     #[must_use]
     pub fn may_help(&self, remedy: RemedyId) -> bool {
         let lightens = |block: &BlockWork| self.effects(remedy).iter().any(|e| e.lightens(block));
         lightens(&self.cue)
             || self.roll.as_ref().is_some_and(lightens)
-            || self.shortens(remedy)
+            || self.problem.shortens[remedy]
             || self.roll.is_some() && self.effects(remedy).iter().any(|e| e.is_direct())
             || self.effects(remedy).iter().any(|e| e.is_on_machine() || e.frees_storage())
     }

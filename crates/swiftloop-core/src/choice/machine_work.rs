@@ -4,9 +4,7 @@
 use super::block_work::{Applied, BlockWork};
 use super::evaluation::Evaluation;
 use crate::ids::NodeId;
-use crate::load::{
-    Rule, WorkShare, chain_length, first_ready_bound, graham_bound, least_bound, list_schedule,
-};
+use crate::load::{Rule, WorkShare, first_ready_bound, graham_bound, least_bound, list_schedule};
 use crate::units::{Factor, Micros, Range};
 use typed_index_collections::TiVec;
 
@@ -27,6 +25,24 @@ pub struct Worked {
     pub most: Micros,
 }
 
+/// How work on the reference core turns into time on this machine. The timeline is sorted before any node can begin.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Here {
+    timeline: Micros,
+    times: f64,
+}
+
+impl Here {
+    pub(super) fn takes(self, work: Micros) -> Micros {
+        (work + self.timeline) * self.times
+    }
+}
+
+/// How much slower work gets when others are busy with such a share of all cores.
+fn slowed(crowding: Factor, busy: f64) -> f64 {
+    1.0 + crowding.raw() * busy.min(1.0)
+}
+
 impl Worked {
     pub(super) fn share(self, work: Micros) -> WorkShare {
         WorkShare { share: self.share, work }
@@ -44,11 +60,9 @@ impl Evaluation<'_, '_> {
     /// threads have the same priority as ours; and all others.
     fn others(&self, applied: &Applied) -> (f64, f64) {
         let rig = self.problem.context.rig;
-        let running = rig
-            .program_ids()
-            .filter(|(id, p)| p.runs_in(self.problem.phase.id()) && !applied.quit.contains(id));
+        let running = self.problem.programs.iter().filter(|id| !applied.quit.contains(id));
         let (mut equal, mut rest) = (0.0, rig.machine.other_load.raw());
-        for (_, program) in running {
+        for program in running.map(|&id| rig.program(id)) {
             let load = program.load.raw();
             if program.sound.is_some() { equal += load } else { rest += load }
         }
@@ -58,10 +72,9 @@ impl Evaluation<'_, '_> {
     }
 
     /// Share of a worker's time that programs of the same priority take: they use free cores first.
-    fn lost_to_equals(&self, applied: &Applied) -> f64 {
+    fn lost_to_equals(&self, equal: f64) -> f64 {
         let cores = f64::from(self.problem.context.rig.machine.cores);
         let workers = f64::from(self.arrangement.workers);
-        let (equal, _) = self.others(applied);
         ((equal * cores - (cores - workers).max(0.0)).max(0.0) / workers).min(0.95)
     }
 
@@ -69,35 +82,37 @@ impl Evaluation<'_, '_> {
     /// no time away: a real-time thread goes before them.)
     pub(super) fn crowding(&self, applied: &Applied) -> Range<Factor> {
         let (equal, rest) = self.others(applied);
-        let busy = (equal + rest).min(1.0);
-        self.problem.context.tables.assume.crowding.map(|c| Factor::new(1.0 + c.raw() * busy))
+        self.problem.context.tables.assume.crowding.map(|c| Factor::new(slowed(c, equal + rest)))
     }
 
     /// Time on this machine for one unit on the reference core.
     pub(super) fn slowness(&self, applied: &Applied) -> f64 {
-        let crowded = self.crowding(applied).typical().raw();
-        crowded / (self.problem.machine(applied).speed * (1.0 - self.lost_to_equals(applied)))
+        let (equal, rest) = self.others(applied);
+        let crowded = slowed(self.problem.context.tables.assume.crowding.typical(), equal + rest);
+        crowded / (self.problem.machine(applied).speed * (1.0 - self.lost_to_equals(equal)))
     }
 
     /// Every distinct block of a kind after `applied`.
     #[must_use]
     pub fn worked(&self, block: &BlockWork, applied: &Applied) -> Vec<Worked> {
-        (0..block.base.len()).map(|k| self.worked_at(block, k, applied)).collect()
+        let here = self.here(applied);
+        (0..block.base.len()).map(|k| self.worked_at(block, k, applied, here)).collect()
     }
 
     /// The same where only the bounds are asked for: to expect is what it takes at the least.
     pub(super) fn bounded(&self, block: &BlockWork, applied: &Applied) -> Vec<Worked> {
-        (0..block.base.len()).map(|k| self.bounded_at(block, k, applied).0).collect()
+        let here = self.here(applied);
+        (0..block.base.len()).map(|k| self.bounded_at(block, k, applied, here).0).collect()
     }
 
-    pub(super) fn worked_at(&self, block: &BlockWork, k: usize, applied: &Applied) -> Worked {
-        let (bounded, cost) = self.bounded_at(block, k, applied);
+    fn worked_at(&self, block: &BlockWork, k: usize, applied: &Applied, here: Here) -> Worked {
+        let (bounded, cost) = self.bounded_at(block, k, applied, here);
         let workers = self.arrangement.workers;
         if workers <= 1 {
             return bounded;
         }
-        let work = list_schedule(&self.problem.graph, &cost, workers, &block.included, Rule::FirstReady);
-        Worked { typical: self.on_machine(work, applied), ..bounded }
+        let work = list_schedule(&block.graph, &cost, workers, Rule::FirstReady);
+        Worked { typical: here.takes(work), ..bounded }
     }
 
     pub(super) fn bounded_at(
@@ -105,16 +120,15 @@ impl Evaluation<'_, '_> {
         block: &BlockWork,
         k: usize,
         applied: &Applied,
+        on: Here,
     ) -> (Worked, TiVec<NodeId, Micros>) {
         let cost = block.node_costs(self.problem, k, applied);
-        let graph = &self.problem.graph;
         let workers = self.arrangement.workers;
         let total: Micros = cost.iter().copied().sum();
-        let critical = chain_length(graph, &cost, &block.included);
-        let turn =
-            if workers <= 1 { total } else { first_ready_bound(graph, &cost, workers, &block.included) };
+        let (turn, critical) = first_ready_bound(&block.graph, &cost, workers);
+        let turn = if workers <= 1 { total } else { turn };
         let least = least_bound(total, critical, workers).max(turn);
-        let here = |work: Micros| self.on_machine(work, applied);
+        let here = |work: Micros| on.takes(work);
         let worked = Worked {
             share: block.cycle.blocks[k].share,
             total: here(total),
@@ -126,9 +140,12 @@ impl Evaluation<'_, '_> {
         (worked, cost)
     }
 
-    /// Work on the reference core, as long as it takes here. The timeline is sorted before any node can begin.
-    pub(super) fn on_machine(&self, work: Micros, applied: &Applied) -> Micros {
-        (work + self.timeline() * applied.timeline) * (applied.all_work * self.slowness(applied))
+    /// How work on the reference core turns into time here after `applied`.
+    pub(super) fn here(&self, applied: &Applied) -> Here {
+        Here {
+            timeline: self.timeline() * applied.timeline,
+            times: applied.all_work * self.slowness(applied),
+        }
     }
 
     /// The same state with every processor at its mean share of computing.

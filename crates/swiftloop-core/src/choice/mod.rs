@@ -10,6 +10,7 @@ mod cheapest_set;
 mod effect;
 mod evaluation;
 mod first_answer;
+mod load_bound;
 mod machine_work;
 mod phase_problem;
 mod plan;
@@ -25,6 +26,7 @@ mod steps;
 mod trade;
 mod trial;
 mod why;
+mod work_limit;
 
 pub use crate::workers::{OneByOne, Workers};
 pub use block_work::WorkFactor;

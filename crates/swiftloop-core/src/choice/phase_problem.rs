@@ -5,7 +5,7 @@ use super::block_work::{Applied, WorkFactor};
 use super::effect::Taken;
 use super::remedy::{self, Remedy};
 use super::riders::Rider;
-use crate::ids::{DriverId, InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, RemedyId};
+use crate::ids::{DriverId, InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, ProgramId, RemedyId};
 use crate::load::{CallCost, CostRange, Graph, node_cost, processor_cost};
 use crate::loops::{Chains, ChainsRange, Context, Electric, Setting, compensated, latencies, loop_of};
 use crate::rig::{Offered, PowerPlan};
@@ -92,6 +92,8 @@ pub struct PhaseProblem<'a> {
     pub remedies: TiVec<RemedyId, Remedy>,
     /// For each remedy those that do all of it and more: beside one of them it brings nothing of its own.
     pub covered_by: TiVec<RemedyId, Vec<RemedyId>>,
+    /// For each need, by how many frames each remedy shortens its chain at the most.
+    pub delay_gains: Vec<TiVec<RemedyId, f64>>,
     /// The shortest delays that remedies can reach.
     pub shortest: Shortest,
     /// Whoever listens through the interface already, and how far over the limit the furthest of them is: no setting helps.
@@ -102,6 +104,10 @@ pub struct PhaseProblem<'a> {
     pub forced_by_roll: Result<Vec<RemedyId>, ProcessorId>,
     /// Disk and memory as the session stands.
     pub resources: Resources,
+    /// Programs that run beside the session in this phase.
+    pub programs: Vec<ProgramId>,
+    /// Whether each remedy can shorten any performer's wait: by themselves, or by freeing others from a slower branch.
+    pub shortens: TiVec<RemedyId, bool>,
     /// The machine under its present power plan.
     pub present: UnderPower,
     /// The machine under its performance plan.
@@ -164,6 +170,14 @@ impl<'a> PhaseProblem<'a> {
             live,
             cue,
             active,
+            programs: context
+                .rig
+                .program_ids()
+                .filter(|(_, p)| p.runs_in(phase.id()))
+                .map(|(id, _)| id)
+                .collect(),
+            shortens: TiVec::new(),
+            delay_gains: Vec::new(),
             riders: Vec::new(),
             forced_by_roll: Ok(Vec::new()),
             shortest: Shortest::default(),
@@ -173,6 +187,10 @@ impl<'a> PhaseProblem<'a> {
         problem.riders = problem.riders();
         problem.forced_by_roll = problem.forced_by_roll();
         let hoped = problem.apply(&[], &problem.remedies.keys().collect::<Vec<_>>());
+        let latency: TiVec<_, Frames> = problem.latency.iter().map(|l| l.typical()).collect();
+        let shortens = |r: &Remedy| r.effects.iter().any(|e| e.touches_delay(routes, &latency, &problem.cue));
+        problem.shortens = problem.remedies.iter().map(shortens).collect();
+        problem.delay_gains = delay_gains(&problem);
         problem.shortest = Shortest { latency: hoped.latency, direct: hoped.direct };
         problem
     }
@@ -267,6 +285,25 @@ impl<'a> PhaseProblem<'a> {
     pub fn bare_chains(&self) -> Chains {
         compensated(self.context.session, &[], |_| Frames::new(0.0))
     }
+}
+
+/// How much each remedy can shorten each performer's chain at the most.
+fn delay_gains(problem: &PhaseProblem<'_>) -> Vec<TiVec<RemedyId, f64>> {
+    let session = problem.context.session;
+    let routes = session.routes();
+    let latency: TiVec<_, Frames> = problem.latency.iter().map(|l| l.typical()).collect();
+    let of_need = |need: &Need| {
+        let hears = session.performer(need.performer).hears.iter();
+        let own: Vec<NodeId> = hears.filter_map(|id| session.node_of(id)).collect();
+        let (reached, feeds) = (routes.downstream(&own), routes.upstream(need.cue));
+        let on_path = |n: NodeId| reached[n] && feeds[n];
+        let gain = |r: &Remedy| {
+            let each = r.effects.iter().map(|e| e.shortens_chain(need.performer, routes, &latency, on_path));
+            each.sum()
+        };
+        problem.remedies.iter().map(gain).collect()
+    };
+    problem.needs.iter().map(of_need).collect()
 }
 
 /// All costs are those of 64 bits.

@@ -109,7 +109,7 @@ fn open_loops(loops: &[Loop]) -> usize {
 }
 
 /// The longest of all.
-fn longest(loops: &[Loop]) -> Ms {
+pub(super) fn longest(loops: &[Loop]) -> Ms {
     loops.iter().map(|l| l.total.typical()).fold(Ms::new(0.0), Ms::max)
 }
 
@@ -230,7 +230,7 @@ fn block_load(
     let worst_at = (0..worked.len()).max_by(by_time).unwrap_or(0);
     let worst = worked[worst_at];
     let cost = block.node_costs(evaluation.problem, worst_at, applied);
-    let (_, mut chain) = critical_path(&evaluation.problem.graph, &cost, &block.included);
+    let (_, mut chain) = critical_path(&block.graph, &cost);
     // Copies that became one have no name of their own.
     chain.retain(|n| n.index() < routes.nodes.len());
     let each = worst.total / f64::from(workers);

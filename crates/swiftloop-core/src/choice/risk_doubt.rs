@@ -92,6 +92,7 @@ pub(super) struct RollRisk {
     /// How long roll blocks take, with low, typical and high figures of the order.
     responses: [Vec<WorkShare>; 3],
     doubt: WorkDoubt,
+    expected: PerHour,
 }
 
 impl RollRisk {
@@ -108,6 +109,7 @@ pub(super) struct Risk<'s> {
     cue_work: [Work; 3],
     cue_doubt: WorkDoubt,
     cue_model: RiskModel<'s>,
+    expected: PerHour,
     pub(super) roll: Option<RollRisk>,
     roll_model: Option<RiskModel<'s>>,
 }
@@ -130,11 +132,16 @@ impl<'s> Risk<'s> {
             let responses = [of(|w| w.least, false), of(|w| w.typical, false), of(|w| w.most, true)];
             let doubt =
                 WorkDoubt { low: own.doubt.low.min(cue.doubt.low), high: own.doubt.high.max(cue.doubt.high) };
-            RollRisk { block, worked: own.worked, responses, doubt }
+            let model = evaluation.roll_risk(block, applied);
+            let expected = model.typical(&Work::mixed(&responses[1]));
+            (RollRisk { block, worked: own.worked, responses, doubt, expected }, model)
         });
+        let cue_model = evaluation.cue_risk(applied);
+        let (roll, roll_model) = roll.unzip();
         Self {
-            cue_model: evaluation.cue_risk(applied),
-            roll_model: roll.as_ref().map(|r| evaluation.roll_risk(r.block, applied)),
+            expected: cue_model.typical(&cue_work[1]),
+            cue_model,
+            roll_model,
             cue: cue.worked,
             cue_work,
             cue_doubt: cue.doubt,
@@ -144,13 +151,25 @@ impl<'s> Risk<'s> {
 
     /// Dropouts from late blocks, with the doubt of some causes.
     pub(super) fn dropouts(&self, of: Causes) -> Dropouts {
-        let cue = self.of_blocks(&self.cue_model, of, &self.cue_work, self.cue_doubt);
+        let cue = self.of_blocks(&self.cue_model, of, &self.cue_work, self.cue_doubt, self.expected);
         let (Some(roll), Some(model)) = (&self.roll, &self.roll_model) else { return cue };
         let work = [0, 1, 2].map(|i| Work::mixed(&roll.responses[i]));
-        cue.plus(self.of_blocks(model, of, &work, roll.doubt))
+        cue.plus(self.of_blocks(model, of, &work, roll.doubt, roll.expected))
     }
 
-    fn of_blocks(&self, model: &RiskModel<'_>, of: Causes, work: &[Work; 3], doubt: WorkDoubt) -> Dropouts {
+    /// Dropouts from late blocks to expect.
+    fn expected(&self) -> PerHour {
+        self.roll.as_ref().map_or(self.expected, |roll| self.expected + roll.expected)
+    }
+
+    fn of_blocks(
+        &self,
+        model: &RiskModel<'_>,
+        of: Causes,
+        work: &[Work; 3],
+        doubt: WorkDoubt,
+        expected: PerHour,
+    ) -> Dropouts {
         let wake = if of.wake {
             model.wake.clone()
         } else {
@@ -161,7 +180,7 @@ impl<'s> Risk<'s> {
         let factor = if of.work { doubt } else { WorkDoubt::NONE };
         let ordered = |at: usize| if of.order { &work[at] } else { &work[1] };
         let (low, high) = (ordered(0).times(factor.low), ordered(2).times(factor.high));
-        RiskModel { period: model.period, reserve, wake: &wake }.dropouts(&low, &work[1], &high)
+        RiskModel { period: model.period, reserve, wake: &wake }.around(&low, expected, &high)
     }
 }
 
@@ -193,13 +212,14 @@ pub(super) fn holds(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> bool 
 fn kinds(evaluation: &Evaluation<'_, '_>, block: &BlockWork, applied: &Applied) -> Kinds {
     let worked = evaluation.worked(block, applied);
     let workers = evaluation.arrangement.workers;
+    let here = evaluation.here(applied);
     let best = |(k, w): (usize, &Worked)| {
         if workers <= 1 {
             return w.typical;
         }
         let cost = block.node_costs(evaluation.problem, k, applied);
-        let best = best_schedule(&evaluation.problem.graph, &cost, workers, &block.included);
-        evaluation.on_machine(best, applied).min(w.typical)
+        let best = best_schedule(&block.graph, &cost, workers);
+        here.takes(best).min(w.typical)
     };
     Kinds {
         best: worked.iter().enumerate().map(best).collect(),
@@ -265,7 +285,7 @@ pub fn risk_doubts(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Vec<
         let rest = disk.typical + memory;
         all.push(RiskDoubt { cause, low: of.low + rest, high: of.high + rest });
     }
-    let rest = risk.dropouts(Causes::NONE).typical + memory;
+    let rest = risk.expected() + memory;
     all.push(RiskDoubt { cause: RiskCause::Disk, low: disk.low + rest, high: disk.high + rest });
     // What was measured is as good as it gets.
     if evaluation.problem.machine(&applied).wake.origin == Origin::Measured {

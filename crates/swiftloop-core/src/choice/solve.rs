@@ -5,6 +5,7 @@ use super::evaluation::{allowed, excess};
 use super::remedy::without_included;
 use super::report::glance;
 use super::sequence::Objections;
+use super::work_limit::WorkLimits;
 use super::{Arrangement, Evaluation, PhaseProblem};
 use crate::ids::{PerformerId, ProcessorId, RemedyId};
 use crate::session::Session;
@@ -102,7 +103,7 @@ fn arrangements(problem: &PhaseProblem<'_>) -> Vec<Arrangement> {
 /// Solves one arrangement; sets that take more than `most` are of no interest.
 #[must_use]
 pub fn solve(problem: &PhaseProblem<'_>, arrangement: &Arrangement, most: u32) -> Outcome {
-    match Unsolved::new(problem, arrangement) {
+    match Unsolved::new(problem, arrangement, &WorkLimits::default()) {
         Ok(mut unsolved) => unsolved.solve(most),
         Err(outcome) => outcome,
     }
@@ -119,7 +120,11 @@ struct Unsolved<'s, 'a> {
 
 impl<'s, 'a> Unsolved<'s, 'a> {
     /// Gets ready; an outcome at once when the arrangement is not possible at all.
-    fn new(problem: &'s PhaseProblem<'a>, arrangement: &Arrangement) -> Result<Self, Outcome> {
+    fn new(
+        problem: &'s PhaseProblem<'a>,
+        arrangement: &Arrangement,
+        limits: &WorkLimits,
+    ) -> Result<Self, Outcome> {
         let mut forced = match (&arrangement.roll, &problem.forced_by_roll) {
             (None, _) => Vec::new(),
             (Some(_), Ok(forced)) => forced.clone(),
@@ -134,32 +139,33 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         if late.frames.raw() > 0.0 {
             return Err(Outcome::Late { over: late.frames.at(problem.rate), performer: late.performer });
         }
-        let mut evaluation = Evaluation::new(problem, arrangement.clone());
+        let mut evaluation = Evaluation::sharing(problem, arrangement.clone(), limits.clone());
         // Whoever is late even with the lightest chain of their own has to go direct: no search will find otherwise.
         forced.extend(evaluation.must_go_direct());
         evaluation.force(&forced);
         let items: Vec<RemedyId> =
             problem.remedies.keys().filter(|r| !forced.contains(r) && evaluation.may_help(*r)).collect();
         let given = evaluation.effort(&forced);
-        let at_least = if evaluation.satisfied(&forced) {
+        let state = evaluation.state(&forced);
+        let at_least = if evaluation.satisfied(&state) {
             given
-        } else if !evaluation.hopeful(&forced, &items) {
+        } else if !evaluation.hopeful(&state, &forced, &items) {
             return Err(what_remains(&evaluation));
         } else {
-            given.saturating_add(evaluation.floor(&forced, &items).effort)
+            given.saturating_add(evaluation.floor(&state, &forced, &items, None).effort)
         };
         Ok(Self { evaluation, forced, items, at_least })
     }
 
     /// Of several sets that are equally cheap the one that less speaks against: fewer open questions, then less delay, or
     /// more headroom.
-    fn best_of_equals(&mut self, set: CheapestSet<RemedyId>) -> Vec<RemedyId> {
+    fn best_of_equals(&self, set: CheapestSet<RemedyId>) -> Vec<RemedyId> {
         let problem = self.evaluation.problem;
         let tidy = |set: &[RemedyId]| without_included(&problem.remedies, set);
         if !set.exact || set.chosen == self.forced {
             return tidy(&set.chosen);
         }
-        let mut all = equally_cheap(&mut self.evaluation, &self.forced, &self.items, set.effort);
+        let mut all = equally_cheap(&self.evaluation, &self.forced, &self.items, set.effort);
         // The one that was found stays where nothing is better.
         all.insert(0, set.chosen);
         let mut best: Option<(Objections, Vec<RemedyId>)> = None;
@@ -184,8 +190,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
             return (Outcome::Dearer(self.at_least), 0);
         }
         let purse = if most == u32::MAX { most } else { most - own };
-        let (found, visited) =
-            cheapest_set_within(&mut self.evaluation, &self.forced, &self.items, purse, nodes);
+        let (found, visited) = cheapest_set_within(&self.evaluation, &self.forced, &self.items, purse, nodes);
         let outcome = match found {
             Found::Set(set) => Outcome::Meets {
                 effort: set.effort + own,
@@ -246,8 +251,9 @@ pub fn candidates(problem: &PhaseProblem<'_>) -> Vec<Candidate> {
     let mut solved = Vec::new();
     let mut by_driver: Vec<Vec<Unsolved<'_, '_>>> = Vec::new();
     by_driver.resize_with(problem.context.rig.interface(problem.interface).drivers.len(), Vec::new);
+    let limits = WorkLimits::default();
     for arrangement in arrangements(problem) {
-        match Unsolved::new(problem, &arrangement) {
+        match Unsolved::new(problem, &arrangement, &limits) {
             Ok(unsolved) => by_driver[arrangement.setting.driver.index()].push(unsolved),
             Err(outcome) => solved.push(Candidate { arrangement, outcome }),
         }

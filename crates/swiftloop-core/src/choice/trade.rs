@@ -1,6 +1,7 @@
 //! The trade of delay against dropouts: every buffer of one driver with the same remedies, and which of them nothing beats.
 
-use super::{Arrangement, Evaluation, PhaseProblem, glance};
+use super::report::{longest, loops_after};
+use super::{Arrangement, Evaluation, PhaseProblem};
 use crate::ids::RemedyId;
 use crate::units::{Ms, PerHour};
 
@@ -23,17 +24,19 @@ pub struct TradePoint {
 #[must_use]
 pub fn trade(problem: &PhaseProblem<'_>, chosen: &Arrangement, remedies: &[RemedyId]) -> Vec<TradePoint> {
     let settings = problem.context.settings(problem.interface, problem.rate);
+    let applied = problem.apply(remedies, &[]);
     let mut all: Vec<TradePoint> = settings
         .into_iter()
         .filter(|s| s.driver == chosen.setting.driver && chosen.roll.is_none_or(|r| r > s.buffer.block))
         .map(|setting| {
             let arrangement = Arrangement { setting, ..chosen.clone() };
-            let report = glance(&Evaluation::new(problem, arrangement.clone()), remedies);
+            let evaluation = Evaluation::new(problem, arrangement.clone());
+            let loops = loops_after(&evaluation, &applied);
             TradePoint {
                 arrangement,
-                round_trip: report.slowest(),
-                dropouts: report.dropouts,
-                within: report.loops.iter().all(|l| l.excess().raw() <= 0.0),
+                round_trip: longest(&loops),
+                dropouts: evaluation.dropouts(&applied),
+                within: loops.iter().all(|l| l.excess().raw() <= 0.0),
                 on_frontier: false,
             }
         })

@@ -42,24 +42,42 @@ impl CallCost {
     /// Cost within a block of this kind.
     #[must_use]
     pub fn in_block(self, cycle: &BurstCycle, served: &Served) -> Micros {
-        let of = |frames: u32| self.per_frame * f64::from(frames);
-        match self.internal {
-            Some(m) => {
-                let copying = if m > cycle.call {
-                    self.call * (COPYING * f64::from(served.calls))
-                } else {
-                    Micros::new(0.0)
-                };
-                copying + (self.call + of(m.get())) * f64::from(cycle.calls_of(m, served))
-            }
-            None => self.call * f64::from(served.calls) + of(served.frames),
-        }
+        self.so_often(Turns::of(self.internal, cycle, served))
+    }
+
+    /// Cost of so many calls and frames.
+    #[must_use]
+    #[inline]
+    pub fn so_often(self, turns: Turns) -> Micros {
+        self.call * turns.calls + self.per_frame * turns.frames
     }
 
     /// With the call and each frame so many times as dear.
     #[must_use]
     pub fn times(self, call: f64, per_frame: f64) -> Self {
         Self { call: self.call * call, per_frame: self.per_frame * per_frame, internal: self.internal }
+    }
+}
+
+/// How often a processor's turn comes in one kind of block.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Turns {
+    /// Calls; copying in and out is a part of one.
+    pub calls: f64,
+    /// Frames in them.
+    pub frames: f64,
+}
+
+impl Turns {
+    /// Of a processor with a block of its own, `internal`, or without.
+    #[must_use]
+    pub fn of(internal: Option<Block>, cycle: &BurstCycle, served: &Served) -> Self {
+        let Some(m) = internal else {
+            return Self { calls: f64::from(served.calls), frames: f64::from(served.frames) };
+        };
+        let copying = if m > cycle.call { COPYING * f64::from(served.calls) } else { 0.0 };
+        let calls = f64::from(cycle.calls_of(m, served));
+        Self { calls: calls + copying, frames: calls * f64::from(m.get()) }
     }
 }
 

@@ -4,7 +4,7 @@
 
 use crate::ids::{NodeId, ProcessorId};
 use crate::session::Routes;
-use typed_index_collections::TiVec;
+use typed_index_collections::{TiSlice, TiVec};
 
 /// Nodes and what they feed.
 #[derive(Debug, Clone)]
@@ -13,38 +13,13 @@ pub struct Graph {
     pub to: TiVec<NodeId, Vec<NodeId>>,
     /// Every node after all that feed it.
     pub order: Vec<NodeId>,
-    /// Nodes that others feed, each with all that have to be done before it.
-    pub fed: Vec<(NodeId, Vec<NodeId>)>,
 }
 
 impl Graph {
     /// The routing alone.
     #[must_use]
     pub fn of(routes: &Routes) -> Self {
-        Self::new(routes.nodes.iter().map(|n| n.to.clone()).collect(), routes.order.clone())
-    }
-
-    /// Of what each node feeds, and an order in which every node comes after all that feed it.
-    #[must_use]
-    pub fn new(to: TiVec<NodeId, Vec<NodeId>>, order: Vec<NodeId>) -> Self {
-        let mut graph = Self { to, order, fed: Vec::new() };
-        graph.find_fed();
-        graph
-    }
-
-    /// What has to be done before each node.
-    fn find_fed(&mut self) {
-        self.fed.clear();
-        for &n in &self.order {
-            let mut before: TiVec<NodeId, bool> = self.to.iter().map(|_| false).collect();
-            for &m in self.order.iter().rev() {
-                before[m] = self.to[m].iter().any(|&t| t == n || before[t]);
-            }
-            let all: Vec<NodeId> = before.iter_enumerated().filter(|(_, b)| **b).map(|(m, _)| m).collect();
-            if !all.is_empty() {
-                self.fed.push((n, all));
-            }
-        }
+        Self { to: routes.nodes.iter().map(|n| n.to.clone()).collect(), order: routes.order.clone() }
     }
 
     /// Adds a node that copies of a processor could be sent to instead: fed by the nodes they sit on, it feeds what these
@@ -76,7 +51,73 @@ impl Graph {
                 self.to.push(Vec::new());
             }
         }
-        self.find_fed();
         bus
     }
+}
+
+/// The part of a graph that one kind of block works on, ready for the many questions that a search asks.
+#[derive(Debug, Clone)]
+pub struct BlockGraph {
+    /// Its nodes, every one after all that feed it.
+    pub order: Vec<NodeId>,
+    /// Nodes that nobody feeds, as they stand in the session.
+    pub sources: Vec<NodeId>,
+    /// Nodes that others feed, each with all that have to be done before it.
+    pub fed: Vec<(NodeId, Vec<NodeId>)>,
+    /// How many feed each node.
+    pub inputs: TiVec<NodeId, usize>,
+    /// What all nodes feed, one after the other, and where each node's part begins and ends.
+    targets: Vec<NodeId>,
+    parts: TiVec<NodeId, (u32, u32)>,
+}
+
+impl BlockGraph {
+    /// The nodes of `graph` that are `included`.
+    #[must_use]
+    pub fn of(graph: &Graph, included: &TiSlice<NodeId, bool>) -> Self {
+        let mut inputs: TiVec<NodeId, usize> = included.iter().map(|_| 0).collect();
+        let mut from: TiVec<NodeId, Vec<NodeId>> = included.iter().map(|_| Vec::new()).collect();
+        let mut targets = Vec::new();
+        let part_of = |n: NodeId| {
+            let start = targets.len() as u32;
+            for &t in graph.to[n].iter().filter(|&&t| included[n] && included[t]) {
+                targets.push(t);
+                inputs[t] += 1;
+                from[t].push(n);
+            }
+            (start, targets.len() as u32)
+        };
+        let parts = included.keys().map(part_of).collect();
+        let order: Vec<NodeId> = graph.order.iter().copied().filter(|&n| included[n]).collect();
+        let is_fed = |n: &NodeId| inputs[*n] > 0;
+        Self {
+            sources: included.keys().filter(|n| included[*n] && !is_fed(n)).collect(),
+            fed: order.iter().copied().filter(is_fed).map(|n| (n, before(n, &from))).collect(),
+            order,
+            targets,
+            parts,
+            inputs,
+        }
+    }
+
+    /// What a node feeds.
+    #[must_use]
+    pub fn to(&self, n: NodeId) -> &[NodeId] {
+        let (start, end) = self.parts[n];
+        &self.targets[start as usize..end as usize]
+    }
+}
+
+/// All that have to be done before a node, as they stand in the session.
+fn before(node: NodeId, from: &TiSlice<NodeId, Vec<NodeId>>) -> Vec<NodeId> {
+    let mut seen: TiVec<NodeId, bool> = from.iter().map(|_| false).collect();
+    let mut waiting = vec![node];
+    while let Some(n) = waiting.pop() {
+        for &m in &from[n] {
+            if !std::mem::replace(&mut seen[m], true) {
+                waiting.push(m);
+            }
+        }
+    }
+    seen.iter_enumerated().filter(|(_, seen)| **seen).map(|(n, _)| n).collect()
 }

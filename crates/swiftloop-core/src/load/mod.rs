@@ -11,9 +11,9 @@ mod response;
 mod schedule;
 
 pub use burst::{BurstCycle, KindOfBlock, Served, burst_cycle};
-pub use cost::{CallCost, CostRange, node_cost, processor_cost};
+pub use cost::{CallCost, CostRange, Turns, node_cost, processor_cost};
 pub use doubt::{WorkDoubt, WorkPart};
-pub use graph::Graph;
+pub use graph::{BlockGraph, Graph};
 pub use response::{Sequence, response_time, responses};
 pub use schedule::{
     Rule, Turn, best_schedule, chain_length, critical_path, first_ready_bound, graham_bound, least_bound,

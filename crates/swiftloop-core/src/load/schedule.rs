@@ -6,7 +6,7 @@
 //! ([`Rule::FirstReady`]). **At the most** it takes Graham's bound, whatever the order, as long as nobody idles
 //! while there is work (Graham 1969). **At the least** what the best of several orders takes.
 
-use super::Graph;
+use super::BlockGraph;
 use crate::ids::NodeId;
 use crate::units::Micros;
 use std::cmp::Reverse;
@@ -15,8 +15,6 @@ use typed_index_collections::{TiSlice, TiVec};
 
 /// The cost of every node.
 type Costs = TiSlice<NodeId, Micros>;
-/// Which nodes belong to the block.
-type Included = TiSlice<NodeId, bool>;
 
 /// Which of the ready nodes a free worker takes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -40,22 +38,19 @@ fn nothing<T: Clone>(cost: &Costs, value: T) -> TiVec<NodeId, T> {
     std::iter::repeat_n(value, cost.len()).collect()
 }
 
-/// The longest chain through the nodes that are `included`, and the nodes on it from first to last.
+/// The longest chain, and the nodes on it from first to last.
 #[must_use]
-pub fn critical_path(graph: &Graph, cost: &Costs, included: &Included) -> (Micros, Vec<NodeId>) {
+pub fn critical_path(graph: &BlockGraph, cost: &Costs) -> (Micros, Vec<NodeId>) {
     let mut done = nothing(cost, Micros::new(0.0));
     let mut from = nothing(cost, None);
     let (mut longest, mut last) = (Micros::new(0.0), None);
     for &n in &graph.order {
-        if !included[n] {
-            continue;
-        }
         let end = done[n] + cost[n];
         if end > longest {
             (longest, last) = (end, Some(n));
         }
-        for &t in &graph.to[n] {
-            if end > done[t] && included[t] {
+        for &t in graph.to(n) {
+            if end > done[t] {
                 done[t] = end;
                 from[t] = Some(n);
             }
@@ -70,24 +65,14 @@ pub fn critical_path(graph: &Graph, cost: &Costs, included: &Included) -> (Micro
     (longest, chain)
 }
 
-/// Length of the longest chain through included nodes, without naming it: what the search asks over and over.
+/// Length of the longest chain, without naming it: what the search asks over and over.
 #[must_use]
-pub fn chain_length(graph: &Graph, cost: &Costs, included: &Included) -> Micros {
-    let mut done = nothing(cost, Micros::new(0.0));
-    let mut longest = Micros::new(0.0);
-    for &n in &graph.order {
-        if !included[n] {
-            continue;
-        }
-        let end = done[n] + cost[n];
-        longest = longest.max(end);
-        for &t in &graph.to[n] {
-            if included[t] {
-                done[t] = done[t].max(end);
-            }
-        }
-    }
-    longest
+pub fn chain_length(graph: &BlockGraph, cost: &Costs) -> Micros {
+    longest_of(graph, &ways(graph, cost))
+}
+
+fn longest_of(graph: &BlockGraph, ways: &Costs) -> Micros {
+    graph.sources.iter().map(|&n| ways[n]).fold(Micros::new(0.0), Micros::max)
 }
 
 /// The longest any order of work can take in which no worker idles while there is work (Graham 1969):
@@ -129,23 +114,20 @@ enum Waits {
 /// Nodes that nobody feeds are ready at once and taken as they stand; when one of them begins, all before it have begun and
 /// at most P − 1 of these are still at work, so it begins no sooner than `(Σ before − the P − 1 dearest of them)/P`. A
 /// node that others feed begins no sooner than `(Σ all that come before it)/P`. Either way its longest way is still to go.
+///
+/// The longest chain comes with it, since both come of the same ways.
 #[must_use]
-pub fn first_ready_bound(graph: &Graph, cost: &Costs, workers: u32, included: &Included) -> Micros {
-    longest_wait(graph, cost, workers, included, &ways(graph, cost, included)).0
+pub fn first_ready_bound(graph: &BlockGraph, cost: &Costs, workers: u32) -> (Micros, Micros) {
+    let ways = ways(graph, cost);
+    (longest_wait(graph, cost, workers, &ways).0, longest_of(graph, &ways))
 }
 
-fn longest_wait(
-    graph: &Graph,
-    cost: &Costs,
-    workers: u32,
-    included: &Included,
-    ways: &TiSlice<NodeId, Micros>,
-) -> (Micros, Waits) {
+fn longest_wait(graph: &BlockGraph, cost: &Costs, workers: u32, ways: &Costs) -> (Micros, Waits) {
     let p = workers.max(1) as usize;
-    let mut dearest: BinaryHeap<Reverse<Key>> = BinaryHeap::new();
+    let mut dearest: BinaryHeap<Reverse<Key>> = BinaryHeap::with_capacity(p);
     let (mut before, mut unfinished) = (0.0, 0.0);
     let mut most = (Micros::new(0.0), Waits::ForItsTurn(0));
-    for (place, n) in sources(graph, included).into_iter().enumerate() {
+    for (place, &n) in graph.sources.iter().enumerate() {
         let bound = ways[n] + Micros::new((before - unfinished) / p as f64);
         if bound > most.0 {
             most = (bound, Waits::ForItsTurn(place));
@@ -158,8 +140,8 @@ fn longest_wait(
             unfinished -= dearest.pop().map_or(0.0, |Reverse(Key(least))| least);
         }
     }
-    for (place, (n, feeding)) in graph.fed.iter().enumerate().filter(|(_, (n, _))| included[*n]) {
-        let before: Micros = feeding.iter().filter(|m| included[**m]).map(|&m| cost[m]).sum();
+    for (place, (n, feeding)) in graph.fed.iter().enumerate() {
+        let before: Micros = feeding.iter().map(|&m| cost[m]).sum();
         let bound = ways[*n] + before / p as f64;
         if bound > most.0 {
             most = (bound, Waits::ToBeFed(place));
@@ -170,46 +152,27 @@ fn longest_wait(
 
 /// All about the node that waits longest.
 #[must_use]
-pub fn longest_turn(graph: &Graph, cost: &Costs, workers: u32, included: &Included) -> Turn {
-    let ways = ways(graph, cost, included);
-    let (bound, waits) = longest_wait(graph, cost, workers, included, &ways);
+pub fn longest_turn(graph: &BlockGraph, cost: &Costs, workers: u32) -> Turn {
+    let ways = ways(graph, cost);
+    let (bound, waits) = longest_wait(graph, cost, workers, &ways);
     let (first, before) = match waits {
         Waits::ForItsTurn(place) => {
-            let mut before = sources(graph, included);
-            let first = before.get(place).copied();
-            before.truncate(place);
-            (first, before)
+            (graph.sources.get(place).copied(), graph.sources.iter().copied().take(place).collect())
         }
         Waits::ToBeFed(place) => (Some(graph.fed[place].0), graph.fed[place].1.clone()),
     };
     let longest = |n: NodeId| {
-        let to = graph.to[n].iter().copied().filter(|&t| included[t]);
+        let to = graph.to(n).iter().copied();
         to.max_by(|a, b| ways[*a].raw().total_cmp(&ways[*b].raw()))
     };
     Turn { bound, before, way: std::iter::successors(first, |&n| longest(n)).collect() }
 }
 
-/// Included nodes that no other included one feeds, as they stand in the session.
-fn sources(graph: &Graph, included: &Included) -> Vec<NodeId> {
-    let mut fed: TiVec<NodeId, bool> = graph.to.iter().map(|_| false).collect();
-    for n in graph.to.keys().filter(|&n| included[n]) {
-        for &t in &graph.to[n] {
-            fed[t] = true;
-        }
-    }
-    fed.keys().filter(|&n| included[n] && !fed[n]).collect()
-}
-
 /// Length of the list schedule under a rule: whenever a worker is free it takes the ready node that the rule prefers.
 #[must_use]
-pub fn list_schedule(graph: &Graph, cost: &Costs, workers: u32, included: &Included, rule: Rule) -> Micros {
-    let mut waiting = nothing(cost, 0usize);
-    for n in cost.keys().filter(|&n| included[n]) {
-        for &t in graph.to[n].iter().filter(|&&t| included[t]) {
-            waiting[t] += 1;
-        }
-    }
-    let remaining = if rule == Rule::LongestWay { ways(graph, cost, included) } else { TiVec::new() };
+pub fn list_schedule(graph: &BlockGraph, cost: &Costs, workers: u32, rule: Rule) -> Micros {
+    let mut waiting = graph.inputs.clone();
+    let remaining = if rule == Rule::LongestWay { ways(graph, cost) } else { TiVec::new() };
     let mut came = 0u64;
     let mut key = |n: NodeId| {
         came += 1;
@@ -220,9 +183,9 @@ pub fn list_schedule(graph: &Graph, cost: &Costs, workers: u32, included: &Inclu
             Rule::Dearest => cost[n].raw(),
         }
     };
-    let first = cost.keys().filter(|&n| included[n] && waiting[n] == 0);
     // Of equal keys the node that stands first in the session.
-    let mut ready: BinaryHeap<(Key, Reverse<NodeId>)> = first.map(|n| (Key(key(n)), Reverse(n))).collect();
+    let mut ready: BinaryHeap<(Key, Reverse<NodeId>)> =
+        graph.sources.iter().map(|&n| (Key(key(n)), Reverse(n))).collect();
     let mut running: BinaryHeap<(Reverse<Key>, Reverse<NodeId>)> = BinaryHeap::new();
     let mut now = 0.0;
     loop {
@@ -232,7 +195,7 @@ pub fn list_schedule(graph: &Graph, cost: &Costs, workers: u32, included: &Inclu
         }
         let Some((Reverse(Key(end)), Reverse(n))) = running.pop() else { return Micros::new(now) };
         now = end;
-        for &t in graph.to[n].iter().filter(|&&t| included[t]) {
+        for &t in graph.to(n) {
             waiting[t] -= 1;
             if waiting[t] == 0 {
                 ready.push((Key(key(t)), Reverse(t)));
@@ -242,19 +205,19 @@ pub fn list_schedule(graph: &Graph, cost: &Costs, workers: u32, included: &Inclu
 }
 
 /// The longest way from each node to the end.
-fn ways(graph: &Graph, cost: &Costs, included: &Included) -> TiVec<NodeId, Micros> {
+fn ways(graph: &BlockGraph, cost: &Costs) -> TiVec<NodeId, Micros> {
     let mut remaining = cost.to_owned();
     for &n in graph.order.iter().rev() {
-        let to = graph.to[n].iter().filter(|&&t| included[t]);
-        remaining[n] = cost[n] + to.map(|&t| remaining[t]).fold(Micros::new(0.0), Micros::max);
+        let to = graph.to(n).iter().map(|&t| remaining[t]);
+        remaining[n] = cost[n] + to.fold(Micros::new(0.0), Micros::max);
     }
     remaining
 }
 
 /// The shortest of the list schedules.
 #[must_use]
-pub fn best_schedule(graph: &Graph, cost: &Costs, workers: u32, included: &Included) -> Micros {
-    let each = Rule::ALL.map(|rule| list_schedule(graph, cost, workers, included, rule));
+pub fn best_schedule(graph: &BlockGraph, cost: &Costs, workers: u32) -> Micros {
+    let each = Rule::ALL.map(|rule| list_schedule(graph, cost, workers, rule));
     each.into_iter().fold(Micros::new(f64::INFINITY), Micros::min)
 }
 

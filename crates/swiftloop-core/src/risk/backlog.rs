@@ -13,12 +13,27 @@ pub struct Walk<'a> {
     pub steps: usize,
     /// The kind of every block of the cycle; empty when they come as chance will have it.
     pub order: &'a [usize],
+    /// How times come to lie on the grid.
+    pub rounded: Rounded,
+}
+
+/// How times come to lie on the grid.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Rounded {
+    /// Split between their two neighbours, so that the mean stays what it is.
+    Evenly,
+    /// Longer than they are, so that dropouts are never too few: a bound.
+    Up,
 }
 
 /// Points at which a law is looked at within one step of the grid.
 const SAMPLES: usize = 4;
 /// The walk ends when a cycle's dropouts change by less than this share.
 const SETTLED: f64 = 5e-4;
+/// The same where the grid only bounds.
+const NEARLY_SETTLED: f64 = 1e-2;
+/// A mean block of more periods than this fills the backlog so slowly that a bound is not worth its price.
+const NEARLY_FULL: f64 = 0.97;
 /// Chances below this are none.
 const NOTHING: f64 = 1e-26;
 /// Blocks of a window, nearly.
@@ -35,11 +50,14 @@ struct Law {
 }
 
 impl Law {
-    /// Each time is split between its two neighbours on the grid, so that the mean stays what it is.
-    fn on_grid(later_than: impl Fn(f64) -> f64, cells: usize, h: f64) -> Self {
-        let over_cell = |k: usize| {
-            let at = |s: usize| later_than((k as f64 + (s as f64 + 0.5) / SAMPLES as f64) * h);
-            (0..SAMPLES).map(at).sum::<f64>() / SAMPLES as f64
+    fn on_grid(later_than: impl Fn(f64) -> f64, cells: usize, h: f64, rounded: Rounded) -> Self {
+        let at = |k: usize, within: f64| later_than((k as f64 + within) * h);
+        let over_cell = |k: usize| match rounded {
+            Rounded::Evenly => {
+                let samples = (0..SAMPLES).map(|s| at(k, (s as f64 + 0.5) / SAMPLES as f64));
+                samples.sum::<f64>() / SAMPLES as f64
+            }
+            Rounded::Up => at(k, 0.0),
         };
         let mut more: Vec<f64> = (0..cells).map(over_cell).collect();
         for k in 1..cells {
@@ -53,6 +71,11 @@ impl Law {
         let takes: Vec<f64> = (0..more.len()).map(take).collect();
         let first = takes.iter().position(|p| *p > NOTHING).unwrap_or(takes.len());
         Self { takes, more, first }
+    }
+
+    /// Steps it takes in the mean, what is off the grid not counted.
+    fn mean(&self) -> f64 {
+        self.more.iter().sum()
     }
 
     /// Both one after the other.
@@ -69,7 +92,7 @@ impl Law {
     }
 
     /// The mean of several, by their shares.
-    fn mean(all: &[(f64, Self)]) -> Self {
+    fn mixed(all: &[(f64, Self)]) -> Self {
         let cells = all.first().map_or(0, |a| a.1.more.len());
         Self::of(
             (0..cells)
@@ -96,19 +119,34 @@ pub struct Takes<'a> {
 pub fn dropouts_per_block(walk: Walk<'_>, kinds: &[Takes<'_>]) -> f64 {
     let h = 1.0 / walk.steps as f64;
     // Backlog states 0, h, 2h, … up to reserve − 1: what may be left over without having broken.
-    let states = ((walk.reserve - 1.0).max(0.0) * walk.steps as f64).round() as usize + 1;
+    let left_over = (walk.reserve - 1.0).max(0.0) * walk.steps as f64;
+    let left_over = match walk.rounded {
+        Rounded::Evenly => left_over.round(),
+        Rounded::Up => left_over.floor(),
+    };
+    let states = left_over as usize + 1;
     let cells = states + walk.steps;
     let law_of = |k: &Takes<'_>| {
-        let work = Law::on_grid(k.work, cells, h);
-        (work.and(&Law::on_grid(k.asleep, cells, h)), work.and(&Law::on_grid(k.busy, cells, h)))
+        let of = |law: &dyn Fn(f64) -> f64| Law::on_grid(law, cells, h, walk.rounded);
+        let work = of(k.work);
+        (work.and(&of(k.asleep)), work.and(&of(k.busy)))
     };
     let mut laws: Vec<(Law, Law)> = kinds.iter().map(law_of).collect();
     if walk.order.is_empty() {
         let (asleep, busy): (Vec<_>, Vec<_>) =
             laws.into_iter().zip(kinds).map(|((a, b), k)| ((k.share, a), (k.share, b))).unzip();
-        laws = vec![(Law::mean(&asleep), Law::mean(&busy))];
+        laws = vec![(Law::mixed(&asleep), Law::mixed(&busy))];
     }
+    let (settles, bounds) = match walk.rounded {
+        Rounded::Evenly => (SETTLED, false),
+        Rounded::Up => (NEARLY_SETTLED, true),
+    };
     let order = if walk.order.is_empty() { &[0][..] } else { walk.order };
+    let full = order.iter().map(|&k| laws[k].0.mean()).sum::<f64>()
+        > NEARLY_FULL * (order.len() * walk.steps) as f64;
+    if bounds && full {
+        return 1.0;
+    }
     let mut now = vec![0.0; states];
     now[0] = 1.0;
     let mut next = vec![0.0; states];
@@ -145,7 +183,7 @@ pub fn dropouts_per_block(walk: Walk<'_>, kinds: &[Takes<'_>]) -> f64 {
         if cycles < window {
             continue;
         }
-        let settled = (counted - before).abs() <= SETTLED * counted && walked > states / 4;
+        let settled = (counted - before).abs() <= settles * counted && walked > states / 4;
         if settled || walked > MOST_BLOCKS {
             return counted / (window * order.len()) as f64;
         }
@@ -158,7 +196,7 @@ mod tests {
     use super::*;
 
     fn rate(reserve: f64, steps: usize, later: impl Fn(f64) -> f64) -> f64 {
-        of(Walk { reserve, steps, order: &[0] }, &[&later])
+        of(Walk { reserve, steps, order: &[0], rounded: Rounded::Evenly }, &[&later])
     }
 
     /// Blocks that are delayed by nothing.
@@ -214,12 +252,26 @@ mod tests {
         }
     }
 
+    #[test]
+    fn a_coarse_grid_that_rounds_up_bounds_the_truth() {
+        for load in [0.3, 0.5, 0.7] {
+            for reserve in [1.5, 2.0, 3.0, 4.5] {
+                let later = |t: f64| if t < load { 1.0 } else { 0.01 * (-6.0 * (t - load)).exp() };
+                let at = |steps, rounded| of(Walk { reserve, steps, order: &[0], rounded }, &[&later]);
+                let (said, most) = (at(96, Rounded::Evenly), at(16, Rounded::Up));
+                assert!(said <= most && most < 8.0 * said, "{load} {reserve}: {said} {most}");
+            }
+        }
+    }
+
     /// A heavy block and a light one in turn never break where two heavy ones would.
     #[test]
     fn the_order_of_blocks_counts() {
         let takes = |long: f64| move |t: f64| f64::from(u8::from(t < long));
         let (heavy, light) = (takes(1.4), takes(0.4));
-        let walk = |order: &[usize]| of(Walk { reserve: 2.0, steps: 10, order }, &[&heavy, &light]);
+        let walk = |order: &[usize]| {
+            of(Walk { reserve: 2.0, steps: 10, order, rounded: Rounded::Evenly }, &[&heavy, &light])
+        };
         assert_eq!(walk(&[0, 1]), 0.0);
         assert!(walk(&[0, 0, 0, 1, 1, 1]) > 0.1);
     }

@@ -1,7 +1,7 @@
 //! The risk of one setting: patterns of work with their weights, against a deadline, through the wake-up
 //! delays and the variation of execution time.
 
-use super::backlog::{Takes, Walk, dropouts_per_block};
+use super::backlog::{Rounded, Takes, Walk, dropouts_per_block};
 use super::{Delay, Pace, Wake, WakeSet, Work};
 use crate::units::{Blocks, Micros, PerHour, Range};
 use serde::Serialize;
@@ -90,6 +90,8 @@ const US_PER_HOUR: f64 = 3.6e9;
 /// Steps of the backlog's grid in one period: no fewer and no more, and in all of the reserve.
 const STEPS: (f64, f64) = (12.0, 96.0);
 const MOST_STATES: f64 = 200.0;
+/// Steps of a grid that only has to bound, in all of the reserve.
+const COARSE: f64 = 48.0;
 /// Periods that one late block may span: what is longer is rare, and changes nothing.
 const LONGEST_SPAN: u32 = 256;
 /// A reserve of no more than this is one of a single block: nothing carries over.
@@ -144,17 +146,26 @@ impl RiskModel<'_> {
                 most = [f64::INFINITY; SLOW.len()];
             }
         }
-        // With more than a block of reserve lateness carries over: the least holds, the most does not.
-        let carried = reserve.raw() > SINGLE;
-        let most = if carried { f64::INFINITY } else { most.into_iter().fold(f64::INFINITY, f64::min) };
+        let most = if reserve.raw() > SINGLE {
+            // Lateness carries over: a coarse grid that rounds up.
+            let steps = (COARSE / reserve.raw()).clamp(8.0, COARSE / 2.0) as usize;
+            walked(wake, work, reserve.raw(), self.period.raw(), steps, Rounded::Up, false)
+        } else {
+            most.into_iter().fold(f64::INFINITY, f64::min)
+        };
         (PerHour::new(blocks_per_hour * least), PerHour::new(blocks_per_hour * most))
     }
 
     /// Dropouts per hour with low, typical and high figures; so is the work.
     #[must_use]
     pub fn dropouts(&self, low: &Work, typical: &Work, high: &Work) -> Dropouts {
+        self.around(low, self.typical(typical), high)
+    }
+
+    /// The same where what to expect is known already.
+    #[must_use]
+    pub fn around(&self, low: &Work, expected: PerHour, high: &Work) -> Dropouts {
         let least = self.per_hour(&self.wake.low, low, self.reserve.high());
-        let expected = self.typical(typical);
         let most = self.per_hour(&self.wake.high, high, self.reserve.low());
         Dropouts { low: least.min(expected), typical: expected, high: most.max(expected) }
     }
@@ -202,23 +213,33 @@ impl RiskModel<'_> {
         let steps = (1.25 / spread).clamp(STEPS.0, STEPS.1).min(MOST_STATES / (reserve - 1.0).max(0.25));
         let steps = steps.floor().max(2.0) as usize;
         let steadied = wake.steadied(heaviest, steps);
-        let prompt = |t: f64| f64::from(u8::from(t < 0.0));
-        let laws: Vec<_> = work
-            .kinds()
-            .iter()
-            .map(|k| {
-                let us = k.work.raw();
-                let steadied = &steadied;
-                let alone = move |t: f64| steadied.late_by_pace(us, t * period);
-                let asleep = move |t: f64| if by_pace { prompt(t) } else { wake.asleep(us, t * period) };
-                let busy = move |t: f64| if by_pace { prompt(t) } else { wake.busy(us, t * period) };
-                (k.share, Box::new(alone), Box::new(asleep), Box::new(busy))
-            })
-            .collect();
-        let kinds: Vec<Takes<'_>> = laws
-            .iter()
-            .map(|(share, work, asleep, busy)| Takes { share: *share, work, asleep, busy })
-            .collect();
-        dropouts_per_block(Walk { reserve, steps, order: work.order() }, &kinds)
+        walked(&steadied, work, reserve, period, steps, Rounded::Evenly, by_pace)
     }
+}
+
+/// Share of blocks that break where lateness carries over; `by_pace` when nothing wakes late.
+fn walked(
+    wake: &Wake,
+    work: &Work,
+    reserve: f64,
+    period: f64,
+    steps: usize,
+    rounded: Rounded,
+    by_pace: bool,
+) -> f64 {
+    let prompt = |t: f64| f64::from(u8::from(t < 0.0));
+    let laws: Vec<_> = work
+        .kinds()
+        .iter()
+        .map(|k| {
+            let us = k.work.raw();
+            let alone = move |t: f64| wake.late_by_pace(us, t * period);
+            let asleep = move |t: f64| if by_pace { prompt(t) } else { wake.asleep(us, t * period) };
+            let busy = move |t: f64| if by_pace { prompt(t) } else { wake.busy(us, t * period) };
+            (k.share, alone, asleep, busy)
+        })
+        .collect();
+    let kinds: Vec<Takes<'_>> =
+        laws.iter().map(|(share, work, asleep, busy)| Takes { share: *share, work, asleep, busy }).collect();
+    dropouts_per_block(Walk { reserve, steps, order: work.order(), rounded }, &kinds)
 }

@@ -3,7 +3,7 @@
 use crate::common::{EXACT_RIG, rig, session};
 use proptest::prelude::*;
 use swiftloop_core::ids::NodeId;
-use swiftloop_core::load::{Graph, Rule, critical_path, graham_bound, list_schedule};
+use swiftloop_core::load::{BlockGraph, Graph, Rule, critical_path, graham_bound, list_schedule};
 use swiftloop_core::session::Routes;
 use swiftloop_core::units::Micros;
 use typed_index_collections::TiVec;
@@ -79,19 +79,19 @@ proptest! {
         workers in 1u32..4,
     ) {
         let routes = routes(&tracks, &buses);
-        let graph = Graph::of(&routes);
         let cost: Vec<f64> = (0..routes.nodes.len()).map(|n| f64::from(costs[n % costs.len()])).collect();
         let total: f64 = cost.iter().sum();
         let us: TiVec<NodeId, Micros> = cost.iter().map(|&c| Micros::new(c)).collect();
         let every: TiVec<NodeId, bool> = cost.iter().map(|_| true).collect();
-        let (critical, chain) = critical_path(&graph, &us, &every);
+        let graph = BlockGraph::of(&Graph::of(&routes), &every);
+        let (critical, chain) = critical_path(&graph, &us);
         let critical = critical.raw();
         prop_assert!((chain.iter().map(|&n| us[n].raw()).sum::<f64>() - critical).abs() < 1e-9);
         prop_assert!(chain.windows(2).all(|w| routes.nodes[w[0]].to.contains(&w[1])));
         let p = f64::from(workers);
         let lower = (total / p).max(critical);
         let best = optimum(&routes, &cost, workers as usize);
-        let schedule = list_schedule(&graph, &us, workers, &every, Rule::LongestWay).raw();
+        let schedule = list_schedule(&graph, &us, workers, Rule::LongestWay).raw();
         let bound_for = |workers| graham_bound(Micros::new(total), Micros::new(critical), workers).raw();
         let bound = bound_for(workers);
         for makespan in [schedule, bound] {

@@ -4,8 +4,8 @@
 use crate::simulate::{between, disk, ring, roll, scheduler, spread, timeline};
 use swiftloop_core::ids::NodeId;
 use swiftloop_core::load::{
-    Graph, Rule, Sequence, WorkShare, best_schedule, chain_length, first_ready_bound, graham_bound,
-    least_bound, list_schedule, responses,
+    BlockGraph, Graph, Rule, Sequence, WorkShare, best_schedule, chain_length, first_ready_bound,
+    graham_bound, least_bound, list_schedule, responses,
 };
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::risk::{RiskModel, WakeSet, Work, disk_dropouts};
@@ -22,16 +22,19 @@ fn software_works_in_the_order_that_is_said() {
         let workers = random.u32(1..7);
         let ids = |to: &Vec<usize>| to.iter().map(|t| NodeId::from(*t)).collect();
         let count = block.takes.len();
-        let graph = Graph::new(block.feeds.iter().map(ids).collect(), (0..count).map(NodeId::from).collect());
+        let to = block.feeds.iter().map(ids).collect();
+        let order = (0..count).map(NodeId::from).collect();
         let cost: TiVec<NodeId, Micros> = block.takes.iter().map(|&us| Micros::new(us)).collect();
         let every: TiVec<NodeId, bool> = cost.iter().map(|_| true).collect();
-        let typical = list_schedule(&graph, &cost, workers, &every, Rule::FirstReady);
+        let graph = BlockGraph::of(&Graph { to, order }, &every);
+        let typical = list_schedule(&graph, &cost, workers, Rule::FirstReady);
         let simulated = scheduler::done_at(&block, workers as usize);
         assert!((typical.raw() - simulated).abs() < 1e-6, "{} {simulated}", typical.raw());
-        let (total, chain) = (cost.iter().copied().sum(), chain_length(&graph, &cost, &every));
+        let (total, chain) = (cost.iter().copied().sum(), chain_length(&graph, &cost));
         let (most, least) = (graham_bound(total, chain, workers), least_bound(total, chain, workers));
-        let best = best_schedule(&graph, &cost, workers, &every);
-        let turn = first_ready_bound(&graph, &cost, workers, &every);
+        let best = best_schedule(&graph, &cost, workers);
+        let (turn, longest) = first_ready_bound(&graph, &cost, workers);
+        assert!((longest - chain).raw().abs() < 1e-9);
         assert!(least.raw() <= best.raw() + 1e-9 && best <= typical && typical.raw() <= most.raw() + 1e-9);
         assert!(turn.raw() <= typical.raw() + 1e-9, "{} {}", turn.raw(), typical.raw());
         shorter += usize::from(typical.raw() < 0.95 * most.raw());
