@@ -5,6 +5,7 @@ use super::effect::Effect;
 use crate::ids::{NodeId, PerformerId, ProcessorId, ProgramId, RemedyId};
 use crate::load::{BlockGraph, BurstCycle, CallCost, KindOfBlock, Turns, burst_cycle};
 use crate::units::{Block, Frames, Gigabytes, Micros};
+use std::sync::Arc;
 use typed_index_collections::TiVec;
 
 /// The work of one kind of block before any remedy.
@@ -15,7 +16,7 @@ pub struct BlockWork {
     /// Nodes that belong to it, those that copies could be sent to among them.
     pub included: TiVec<NodeId, bool>,
     /// Their graph.
-    pub graph: BlockGraph,
+    pub graph: Arc<BlockGraph>,
     /// Distinct blocks of the cycle; the worst is the last.
     pub cycle: BurstCycle,
     /// Base cost of every node, for each kind of block.
@@ -117,7 +118,7 @@ impl BlockWork {
             .collect();
         let mut included = wanted.clone();
         included.extend(std::iter::repeat_n(true, buses));
-        let graph = BlockGraph::of(&problem.graph, &included);
+        let graph = problem.graph_of(&included);
         let bus = problem.bus_cost.so_often(turns[cycle.worst()][0]);
         Self { block, included, graph, base, costs, turns, bus, cycle }
     }

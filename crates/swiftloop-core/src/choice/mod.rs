@@ -7,6 +7,7 @@
 mod block_work;
 mod bound;
 mod cheapest_set;
+mod direct;
 mod effect;
 mod evaluation;
 mod first_answer;

@@ -2,17 +2,19 @@
 //! out here once: which sound is live, what every processor costs, which remedies there are.
 
 use super::block_work::{Applied, WorkFactor};
+use super::direct::{direct_fits, late_direct};
 use super::effect::Taken;
 use super::remedy::{self, Remedy};
 use super::riders::Rider;
-use crate::ids::{DriverId, InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, ProgramId, RemedyId};
-use crate::load::{CallCost, CostRange, Graph, node_cost, processor_cost};
-use crate::loops::{Chains, ChainsRange, Context, Electric, Setting, compensated, latencies, loop_of};
-use crate::rig::{Offered, PowerPlan};
+use crate::ids::{InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, ProgramId, RemedyId};
+use crate::load::{BlockGraph, CallCost, CostRange, Graph, node_cost, processor_cost};
+use crate::loops::{Chains, Context, compensated, latencies};
+use crate::rig::PowerPlan;
 use crate::risk::WakeSet;
 use crate::session::{Listens, NodeKind, Phase, Processor, Source, Track};
 use crate::tables::PhaseKind;
-use crate::units::{Block, Frames, Gigabytes, Hz, MegabytesPerSecond, Ms, PerHour, Range, Seconds};
+use crate::units::{Frames, Gigabytes, Hz, MegabytesPerSecond, Ms, PerHour, Range, Seconds};
+use std::sync::{Arc, Mutex, PoisonError};
 use typed_index_collections::TiVec;
 
 /// A performer whose live chain must fit, and the node they hear.
@@ -51,6 +53,9 @@ pub struct Resources {
     pub memory: Gigabytes,
 }
 
+/// Which nodes belong to a block, and their graph.
+type BlockGraphs = Vec<(TiVec<NodeId, bool>, Arc<BlockGraph>)>;
+
 /// One phase on one interface at one rate.
 #[derive(Debug)]
 pub struct PhaseProblem<'a> {
@@ -80,6 +85,8 @@ pub struct PhaseProblem<'a> {
     pub costs: TiVec<ProcessorId, CostRange>,
     /// Nodes that copies of processors could be sent to stand behind those of the routing.
     pub graph: Graph,
+    /// The parts of it that some kind of block works on, once they were asked for.
+    block_graphs: Mutex<BlockGraphs>,
     /// Cost of such a node without its processor.
     pub bus_cost: CallCost,
     /// Share of the time during which each processor computes: less than one where it rests while its track is silent.
@@ -160,6 +167,7 @@ impl<'a> PhaseProblem<'a> {
             costs: routes.processors.keys().map(cost).collect(),
             computing: routes.processors.keys().map(share_computing).collect(),
             graph,
+            block_graphs: Mutex::default(),
             bus_cost: node_cost(2, context.tables),
             node_costs: routes.nodes.keys().map(bare_cost).collect(),
             covered_by: remedy::covered_by(&remedies),
@@ -228,6 +236,17 @@ impl<'a> PhaseProblem<'a> {
         state.touched.sort_unstable();
         state.touched.dedup();
         state
+    }
+
+    /// The part of the graph that a kind of block works on: many arrangements share it.
+    pub(super) fn graph_of(&self, included: &TiVec<NodeId, bool>) -> Arc<BlockGraph> {
+        let mut known = self.block_graphs.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, graph)) = known.iter().find(|(of, _)| of == included) {
+            return Arc::clone(graph);
+        }
+        let graph = Arc::new(BlockGraph::of(&self.graph, included));
+        known.push((included.clone(), Arc::clone(&graph)));
+        graph
     }
 
     /// The machine as a set of remedies leaves it.
@@ -320,41 +339,6 @@ fn under_power(context: &Context<'_>, power: PowerPlan) -> UnderPower {
         None => rig.machine.speed().raw(),
     };
     UnderPower { wake: WakeSet::of(rig, power), speed: full * class_share(power) }
-}
-
-/// How far a performer's loop through the interface's own mixer is over the limit.
-fn excess_direct(
-    context: &Context<'_>,
-    interface: InterfaceId,
-    phase: &Phase,
-    rate: Hz,
-    performer: PerformerId,
-) -> Ms {
-    // Direct monitoring passes by the driver and its buffer: any will do.
-    let buffer = Offered::plain(Block::new(64));
-    let setting = Setting { interface, driver: DriverId::from(0), rate, buffer };
-    let none = compensated(context.session, &[], |_| Frames::new(0.0));
-    let chains = ChainsRange { high: &none, typical: &none, low: &none };
-    let electric = Electric { inward: vec![], outward: vec![], output_alone: vec![], fit: None };
-    loop_of(context, &setting, phase, performer, &electric, chains, true).excess()
-}
-
-/// Performers whose direct loop fits their limit on this interface.
-fn direct_fits(context: &Context<'_>, interface: InterfaceId, phase: &Phase, rate: Hz) -> Vec<PerformerId> {
-    let fits = |p: &PerformerId| excess_direct(context, interface, phase, rate, *p).raw() <= 0.0;
-    remedy::may_go_direct(context, phase).into_iter().filter(fits).collect()
-}
-
-/// Of those who listen through the interface already, the one who is furthest over the limit.
-fn late_direct(
-    context: &Context<'_>,
-    interface: InterfaceId,
-    phase: &Phase,
-    rate: Hz,
-) -> Option<(PerformerId, Ms)> {
-    let direct = context.session.performers_in(phase).filter(|(_, p)| p.listens == Listens::Direct);
-    let over = direct.map(|(p, _)| (p, excess_direct(context, interface, phase, rate, p)));
-    over.filter(|(_, ms)| ms.raw() > 0.0).max_by(|a, b| a.1.raw().total_cmp(&b.1.raw()))
 }
 
 /// Share of the time during which a processor computes: always, unless it rests while its track is silent; then while

@@ -344,7 +344,7 @@ fn unchanged(problem: &PhaseProblem<'_>, arrangement: &Arrangement) -> Report {
 }
 
 /// So much more of a miss is none.
-const NO_WORSE: f64 = 1.05;
+const NO_WORSE: f64 = 1.5;
 
 /// For what cannot be done: every remedy that shortens a loop or lightens the load, less those that change nothing and
 /// those that another one includes; what rendering ahead demands stays.

@@ -12,10 +12,10 @@ use crate::session::Session;
 use crate::units::{Block, Ms, PerHour};
 
 /// Nodes that are visited to find any set at all.
-const DIVE_NODES: usize = 600;
+const DIVE_NODES: usize = 2_000;
 /// Nodes that all settings of one driver may take until the purse is given up: from then on the first sets that are found are
 /// taken, with how far off they may be.
-const DRIVER_NODES: usize = 4_000;
+const DRIVER_NODES: usize = 8_000;
 
 /// What became of one arrangement.
 #[derive(Debug, Clone, PartialEq)]

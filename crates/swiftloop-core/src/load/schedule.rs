@@ -10,7 +10,7 @@ use super::BlockGraph;
 use crate::ids::NodeId;
 use crate::units::Micros;
 use std::cmp::Reverse;
-use std::collections::BinaryHeap;
+use std::collections::{BinaryHeap, VecDeque};
 use typed_index_collections::{TiSlice, TiVec};
 
 /// The cost of every node.
@@ -124,7 +124,8 @@ pub fn first_ready_bound(graph: &BlockGraph, cost: &Costs, workers: u32) -> (Mic
 
 fn longest_wait(graph: &BlockGraph, cost: &Costs, workers: u32, ways: &Costs) -> (Micros, Waits) {
     let p = workers.max(1) as usize;
-    let mut dearest: BinaryHeap<Reverse<Key>> = BinaryHeap::with_capacity(p);
+    // The P − 1 dearest so far, rising.
+    let mut dearest: Vec<f64> = Vec::with_capacity(p);
     let (mut before, mut unfinished) = (0.0, 0.0);
     let mut most = (Micros::new(0.0), Waits::ForItsTurn(0));
     for (place, &n) in graph.sources.iter().enumerate() {
@@ -134,10 +135,14 @@ fn longest_wait(graph: &BlockGraph, cost: &Costs, workers: u32, ways: &Costs) ->
         }
         let own = cost[n].raw();
         before += own;
+        if dearest.len() + 1 == p && dearest.first().is_none_or(|least| own <= *least) {
+            continue;
+        }
+        let at = dearest.partition_point(|d| *d < own);
+        dearest.insert(at, own);
         unfinished += own;
-        dearest.push(Reverse(Key(own)));
-        if dearest.len() >= p {
-            unfinished -= dearest.pop().map_or(0.0, |Reverse(Key(least))| least);
+        if dearest.len() == p {
+            unfinished -= dearest.remove(0);
         }
     }
     for (place, (n, feeding)) in graph.fed.iter().enumerate() {
@@ -171,35 +176,69 @@ pub fn longest_turn(graph: &BlockGraph, cost: &Costs, workers: u32) -> Turn {
 /// Length of the list schedule under a rule: whenever a worker is free it takes the ready node that the rule prefers.
 #[must_use]
 pub fn list_schedule(graph: &BlockGraph, cost: &Costs, workers: u32, rule: Rule) -> Micros {
+    let workers = workers.max(1) as usize;
     let mut waiting = graph.inputs.clone();
-    let remaining = if rule == Rule::LongestWay { ways(graph, cost) } else { TiVec::new() };
-    let mut came = 0u64;
-    let mut key = |n: NodeId| {
-        came += 1;
-        match rule {
-            Rule::FirstReady => -(came as f64),
-            Rule::LastReady => came as f64,
-            Rule::LongestWay => remaining[n].raw(),
-            Rule::Dearest => cost[n].raw(),
-        }
-    };
-    // Of equal keys the node that stands first in the session.
-    let mut ready: BinaryHeap<(Key, Reverse<NodeId>)> =
-        graph.sources.iter().map(|&n| (Key(key(n)), Reverse(n))).collect();
-    let mut running: BinaryHeap<(Reverse<Key>, Reverse<NodeId>)> = BinaryHeap::new();
+    let mut ready = Ready::new(graph, cost, rule);
+    let mut running: Vec<(f64, NodeId)> = Vec::with_capacity(workers);
     let mut now = 0.0;
     loop {
-        while running.len() < workers.max(1) as usize {
-            let Some((_, Reverse(n))) = ready.pop() else { break };
-            running.push((Reverse(Key(now + cost[n].raw())), Reverse(n)));
+        while running.len() < workers {
+            let Some(n) = ready.take() else { break };
+            running.push((now + cost[n].raw(), n));
         }
-        let Some((Reverse(Key(end)), Reverse(n))) = running.pop() else { return Micros::new(now) };
+        // Of two that are done at once the one that stands first in the session.
+        let first = |a: &(f64, NodeId), b: &(f64, NodeId)| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1));
+        let next = (0..running.len()).min_by(|&a, &b| first(&running[a], &running[b]));
+        let Some(next) = next else { return Micros::new(now) };
+        let (end, n) = running.swap_remove(next);
         now = end;
         for &t in graph.to(n) {
             waiting[t] -= 1;
             if waiting[t] == 0 {
-                ready.push((Key(key(t)), Reverse(t)));
+                ready.put(t);
             }
+        }
+    }
+}
+
+/// Nodes that are ready, in the order of a rule.
+enum Ready {
+    /// A queue.
+    First(VecDeque<NodeId>),
+    /// A stack.
+    Last(Vec<NodeId>),
+    /// By weight; of equal ones the one that stands first in the session.
+    Heaviest(TiVec<NodeId, Micros>, BinaryHeap<(Key, Reverse<NodeId>)>),
+}
+
+impl Ready {
+    fn new(graph: &BlockGraph, cost: &Costs, rule: Rule) -> Self {
+        let heaviest = |weight: TiVec<NodeId, Micros>| {
+            let sources = graph.sources.iter().map(|&n| (Key(weight[n].raw()), Reverse(n)));
+            let heap = sources.collect();
+            Self::Heaviest(weight, heap)
+        };
+        match rule {
+            Rule::FirstReady => Self::First(graph.sources.iter().copied().collect()),
+            Rule::LastReady => Self::Last(graph.sources.clone()),
+            Rule::LongestWay => heaviest(ways(graph, cost)),
+            Rule::Dearest => heaviest(cost.to_owned()),
+        }
+    }
+
+    fn take(&mut self) -> Option<NodeId> {
+        match self {
+            Self::First(queue) => queue.pop_front(),
+            Self::Last(stack) => stack.pop(),
+            Self::Heaviest(_, heap) => heap.pop().map(|(_, Reverse(n))| n),
+        }
+    }
+
+    fn put(&mut self, n: NodeId) {
+        match self {
+            Self::First(queue) => queue.push_back(n),
+            Self::Last(stack) => stack.push(n),
+            Self::Heaviest(weight, heap) => heap.push((Key(weight[n].raw()), Reverse(n))),
         }
     }
 }

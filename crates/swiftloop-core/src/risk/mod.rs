@@ -7,6 +7,7 @@ mod backlog;
 mod model;
 mod pace;
 mod resources;
+mod together;
 mod wake;
 mod work;
 

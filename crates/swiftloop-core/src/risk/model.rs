@@ -139,7 +139,9 @@ impl RiskModel<'_> {
             if let Pace::LogNormal(sd) = wake.pace {
                 for (sum, (z, slower)) in most.iter_mut().zip(SLOW) {
                     let room = deadline - us * (sd * z).exp();
-                    let late = wake.later_than(room) + wake.pair(room) + wake.struck(deadline - us, us);
+                    let late = wake.later_than(room)
+                        + wake.more_than_one(us, room, self.period.raw())
+                        + wake.struck(deadline - us, us);
                     *sum += kind.share * (slower + late);
                 }
             } else {
@@ -178,7 +180,10 @@ impl RiskModel<'_> {
         let one = |wake: &Wake| {
             let longer = |j: u32| {
                 let t = f64::from(j) * self.period.raw();
-                work.kinds().iter().map(|k| k.share * wake.late(k.work.raw(), t)).sum::<f64>()
+                work.kinds()
+                    .iter()
+                    .map(|k| k.share * wake.late(k.work.raw(), t, self.period.raw()))
+                    .sum::<f64>()
             };
             let spanned: f64 = (1..=LONGEST_SPAN).map(longer).take_while(|p| *p > 1e-9).sum();
             self.per_hour(wake, work, self.reserve.typical()) / (1.0 + spanned)
@@ -202,7 +207,8 @@ impl RiskModel<'_> {
     /// Share of blocks that break; `by_pace` when nothing wakes late.
     fn broken(&self, wake: &Wake, work: &Work, reserve: f64, by_pace: bool) -> f64 {
         let period = self.period.raw();
-        let late = |us: f64, t: f64| if by_pace { wake.late_by_pace(us, t) } else { wake.late(us, t) };
+        let late =
+            |us: f64, t: f64| if by_pace { wake.late_by_pace(us, t) } else { wake.late(us, t, period) };
         if reserve <= SINGLE {
             let each = work.kinds().iter().map(|k| k.share * late(k.work.raw(), reserve * period));
             return each.sum::<f64>().min(1.0);
@@ -234,7 +240,7 @@ fn walked(
         .map(|k| {
             let us = k.work.raw();
             let alone = move |t: f64| wake.late_by_pace(us, t * period);
-            let asleep = move |t: f64| if by_pace { prompt(t) } else { wake.asleep(us, t * period) };
+            let asleep = move |t: f64| if by_pace { prompt(t) } else { wake.asleep(us, t * period, period) };
             let busy = move |t: f64| if by_pace { prompt(t) } else { wake.busy(us, t * period) };
             (k.share, alone, asleep, busy)
         })

@@ -20,10 +20,6 @@ pub trait Delay {
     fn fall(&self, x: f64) -> f64;
     /// Where it changes its form, rising, zero first.
     fn kinks(&self) -> impl Iterator<Item = f64>;
-    /// What counts where the pace alone is too slow: all of it, or nothing for a law that only adds to another one.
-    fn where_late_anyway(&self) -> f64 {
-        1.0
-    }
     /// The longest that it can be, if it is bounded.
     fn longest(&self) -> Option<f64> {
         None
@@ -129,13 +125,13 @@ struct Bulk {
 
 fn log_normal<D: Delay>(delay: &D, sd: f64, work: f64, t: f64) -> f64 {
     if t <= 0.0 {
-        return delay.where_late_anyway();
+        return 1.0;
     }
     let over = OverPace { delay, sd, work, t, whole: shares(sd, STEP) };
     let top = over.room(0.0);
     let last = delay.kinks().last().map_or(top, |x| over.room(x));
     let bulk = over.bulk(last);
-    let mut sum = above(top) * delay.where_late_anyway() + bulk.as_ref().map_or(0.0, |b| b.sum);
+    let mut sum = above(top) + bulk.as_ref().map_or(0.0, |b| b.sum);
     let mut upper = top.min(FARTHEST);
     for kink in delay.kinks().skip(1) {
         let lower = over.room(kink).max(LOWEST);

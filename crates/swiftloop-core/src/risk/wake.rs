@@ -3,6 +3,7 @@
 //! and its threshold); above it the generalised Pareto tail.
 
 use super::pace::{Delay, Pace};
+use super::together::Together;
 use crate::rig::{PaceBin, PowerPlan, Rig, WakeProfile};
 use crate::stats::Pareto;
 use crate::tables::MachineRow;
@@ -12,22 +13,22 @@ use crate::units::{Origin, Range};
 #[derive(Debug, Clone)]
 pub struct Wake {
     /// Rising delays with the logarithm of the share of wake-ups later than each; the last is the threshold.
-    body: Vec<(f64, f64)>,
-    threshold: f64,
+    pub(super) body: Vec<(f64, f64)>,
+    pub(super) threshold: f64,
     tail_share: f64,
-    log_tail_share: f64,
-    tail: Pareto,
+    pub(super) log_tail_share: f64,
+    pub(super) tail: Pareto,
     /// How long work takes beside undisturbed work.
     pub pace: Pace,
     /// Interruptions of work that no pace shows: only where something was measured.
-    unseen: Option<Unseen>,
+    pub(super) unseen: Option<Unseen>,
     /// Late blocks in one hiccup.
     pub cluster: f64,
 }
 
 /// What measured paces leave open.
 #[derive(Debug, Clone, Copy)]
-struct Unseen {
+pub(super) struct Unseen {
     /// The slowest pace that was seen: up to there the paces themselves tell.
     longest: f64,
     /// Share of blocks that may be slower still.
@@ -81,59 +82,7 @@ impl Delay for Wake {
     }
 }
 
-/// Two interruptions of one block, whatever else delays it.
-#[derive(Debug, Clone, Copy)]
-struct Pair<'a>(&'a Wake);
-
-impl Delay for Pair<'_> {
-    /// In a period come interruptions as often as a wake-up is later than the threshold, so two with half that squared. Beyond
-    /// twice the threshold the sum of two excesses falls like that of two exponential ones, `(1 + Λ)·S` with `Λ = −ln S`.
-    fn log_later_than(&self, us: f64) -> f64 {
-        let twice = 2.0 * self.0.log_tail_share - std::f64::consts::LN_2;
-        let log = self.0.tail.log_survival(us - 2.0 * self.0.threshold);
-        twice + log + (-log).ln_1p()
-    }
-
-    fn fall(&self, us: f64) -> f64 {
-        let beyond = us - 2.0 * self.0.threshold;
-        if beyond <= 0.0 {
-            return 0.0;
-        }
-        let passed = -self.0.tail.log_survival(beyond);
-        passed / (1.0 + passed) / (self.0.tail.scale + self.0.tail.shape * beyond).max(1e-3)
-    }
-
-    fn where_late_anyway(&self) -> f64 {
-        0.0
-    }
-
-    fn later_than(&self, us: f64) -> f64 {
-        if us < 0.0 { 0.0 } else { self.log_later_than(us).exp() }
-    }
-
-    fn longest(&self) -> Option<f64> {
-        (self.0.tail.shape < 0.0).then(|| 2.0 * (self.0.threshold - self.0.tail.scale / self.0.tail.shape))
-    }
-
-    fn kinks(&self) -> impl Iterator<Item = f64> {
-        [0.0, 2.0 * self.0.threshold].into_iter()
-    }
-}
-
 impl Wake {
-    /// Whether two interruptions of one block are worth a thought: where thresholds are high beside what lies beyond them.
-    fn pairs_matter(&self) -> bool {
-        /// As a share of what one does.
-        const LITTLE: f64 = 0.02;
-        let log = self.log_tail_share - std::f64::consts::LN_2 + self.threshold / self.tail.scale;
-        self.unseen.is_none() && log > LITTLE.ln()
-    }
-
-    /// P(two interruptions of one block take longer than `us` together).
-    pub(super) fn pair(&self, us: f64) -> f64 {
-        if self.pairs_matter() { Pair(self).later_than(us) } else { 0.0 }
-    }
-
     /// The known points of the body around a delay below the threshold.
     fn around(&self, us: f64) -> (f64, f64, f64, f64) {
         let next = self.body.partition_point(|b| b.0 <= us);
@@ -142,16 +91,23 @@ impl Wake {
         (x0, y0, x1, y1)
     }
 
-    /// P(wake-up delay + `work` × pace + interruptions of it > `t`): of a block that finds its thread asleep.
+    /// P(wake-up delay + `work` × pace + interruptions of it > `t`): of a block that finds its thread asleep, where one is
+    /// due every `period`.
     #[must_use]
-    pub fn late(&self, work: f64, t: f64) -> f64 {
-        let two = if self.pairs_matter() { self.pace.later_than(&Pair(self), work, t) } else { 0.0 };
-        (self.pace.later_than(self, work, t) + self.struck(t - work, work) + two).min(1.0)
+    pub fn late(&self, work: f64, t: f64, period: f64) -> f64 {
+        let slack = t - work;
+        let law = Together::of(self, work, slack, period);
+        (self.pace.later_than(&law, work, t) + self.struck(slack, work)).min(1.0)
     }
 
     /// P(late wake-up + interruptions of so much work > `us`): what delays a block whose thread sleeps.
-    pub(super) fn asleep(&self, work: f64, us: f64) -> f64 {
-        (self.later_than(us) + self.struck(us, work) + self.pair(us)).min(1.0)
+    pub(super) fn asleep(&self, work: f64, us: f64, period: f64) -> f64 {
+        (self.later_than(us) + self.struck(us, work) + self.more_than_one(work, us, period)).min(1.0)
+    }
+
+    /// What two causes do together: two interruptions, or one of a block that woke late.
+    pub(super) fn more_than_one(&self, work: f64, us: f64, period: f64) -> f64 {
+        Together::of(self, work, us, period).more_than_one(us)
     }
 
     /// The same of a block whose thread is still busy with the one before: it does not wake up late again, but what
@@ -160,7 +116,10 @@ impl Wake {
     pub(super) fn busy(&self, work: f64, us: f64) -> f64 {
         match self.unseen {
             _ if us < 0.0 => 1.0,
-            None => (self.later_than(us.max(self.threshold)) + self.pair(us)).min(1.0),
+            None => {
+                let two = self.two_in_a_period().map_or(0.0, |law| law.later_than(us));
+                (self.later_than(us.max(self.threshold)) + two).min(1.0)
+            }
             Some(_) => self.struck(us, work).min(1.0),
         }
     }

@@ -22,3 +22,4 @@ mod sounds;
 mod survey;
 mod trials;
 mod units;
+mod whole;

@@ -29,5 +29,11 @@ pub fn trip(frames: usize, blocks: usize, late: usize) -> (usize, bool) {
 
 /// By how many frames the program may be late before the ring runs dry.
 pub fn bears(frames: usize, blocks: usize) -> usize {
-    (0..blocks * frames).take_while(|late| !trip(frames, blocks, *late).1).last().unwrap_or(0)
+    // What is late and does no harm does none when it is less late.
+    let (mut fine, mut dry) = (0, blocks * frames + 1);
+    while dry - fine > 1 {
+        let late = usize::midpoint(fine, dry);
+        if trip(frames, blocks, late).1 { dry = late } else { fine = late }
+    }
+    fine
 }
