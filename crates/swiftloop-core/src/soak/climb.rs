@@ -86,7 +86,7 @@ pub struct Climb<'a> {
     pub question: Question,
     /// How long each block is judged.
     pub length: Seconds,
-    /// Stop at the first block that holds, and at each block as soon as its answer is known.
+    /// Stop at the first block that holds or shows no miss, and at each block as soon as its answer is known.
     pub ladder: bool,
     /// Wake-up delays when too little was heard to learn from.
     pub unknown: &'a WakeSet,
@@ -112,8 +112,6 @@ const STRETCH: Seconds = Seconds::new(2.0);
 const FEWEST_PERIODS: (f64, f64) = (4.0, 8.0);
 /// A remainder shorter than this, or than so many periods, is left out: it might bring no block, again and again.
 const REMAINDER: (Seconds, f64) = (Seconds::new(0.02), 2.0);
-/// A rung of a ladder is given up as undecided after so many times the length asked for.
-const PATIENCE: f64 = 3.0;
 /// Fewer blocks say too little about the pace at one block.
 const FEWEST_PACES: u64 = 200;
 
@@ -141,7 +139,7 @@ impl Seen {
 }
 
 impl Climb<'_> {
-    /// Soaks every block, on a ladder up to the first that holds.
+    /// Soaks every block, on a ladder up to the first that nothing speaks against.
     ///
     /// # Errors
     /// When the machine cannot.
@@ -165,7 +163,8 @@ impl Climb<'_> {
             }
             climbed.listened = climbed.listened.with(seen.listened);
             climbed.judged = climbed.judged.with(seen.judged);
-            if climbed.end != End::Whole || decision == Decision::Holds {
+            let quiet = decision != Decision::Breaks && seen.observed.misses() == 0;
+            if climbed.end != End::Whole || decision == Decision::Holds || self.ladder && quiet {
                 break;
             }
         }
@@ -180,8 +179,7 @@ impl Climb<'_> {
         patterns: &[WorkPattern],
     ) -> Result<Seen, M::Error> {
         let period = Seconds::from(block.period(self.rate));
-        let asked = self.length * if self.ladder { PATIENCE } else { 1.0 };
-        let longest = asked.max(period * FEWEST_PERIODS.1);
+        let longest = self.length.max(period * FEWEST_PERIODS.1);
         let length = STRETCH.max(period * FEWEST_PERIODS.0);
         let enough = longest - REMAINDER.0.max(period * REMAINDER.1);
         machine.begin(block, longest);
@@ -210,7 +208,7 @@ impl Climb<'_> {
 
     /// On a ladder a known answer ends a rung before its time.
     fn known(&self, observed: &Observed) -> bool {
-        self.ladder && self.decide(observed) != Decision::Undecided
+        self.ladder && self.decide(observed) != Decision::Open
     }
 
     /// What the risk model says of a block: wake-ups from all that was listened to, pace from this rung if that is enough.

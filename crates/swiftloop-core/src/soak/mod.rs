@@ -14,5 +14,5 @@ pub use climb::{Climb, Climbed, End, SoakMachine, Stretch, StretchResult, WorkPa
 pub use compare::{Change, ComparedFigure, compare};
 pub use counts::Counts;
 pub use learn::{Provenance, Samples, learn};
-pub use question::{Decision, Question};
-pub use rung::{Observed, Rung, smallest};
+pub use question::{Decision, Question, none_in};
+pub use rung::{Observed, Rung, quiet, smallest};

@@ -81,6 +81,12 @@ impl Rung {
     }
 }
 
+/// The smallest block that showed no miss, where that is all that is known.
+#[must_use]
+pub fn quiet(rungs: &[Rung]) -> Option<&Rung> {
+    rungs.last().filter(|r| r.decision == Decision::Open && r.observed.misses() == 0 && r.observed.blocks > 0)
+}
+
 /// The smallest block that holds when all larger ones that were tried do.
 #[must_use]
 pub fn smallest(rungs: &[Rung]) -> Option<Block> {
@@ -129,12 +135,9 @@ mod tests {
             predicted: Dropouts::NONE,
             decision,
         };
-        use Decision::{Breaks, Holds, Undecided};
+        use Decision::{Breaks, Holds, Open};
         assert_eq!(smallest(&[rung(32, Breaks), rung(64, Holds), rung(128, Holds)]), Some(Block::new(64)));
-        assert_eq!(
-            smallest(&[rung(32, Holds), rung(64, Undecided), rung(128, Holds)]),
-            Some(Block::new(128))
-        );
+        assert_eq!(smallest(&[rung(32, Holds), rung(64, Open), rung(128, Holds)]), Some(Block::new(128)));
         assert_eq!(smallest(&[rung(32, Breaks)]), None);
     }
 }

@@ -6,7 +6,7 @@ use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::risk::WakeSet;
 use swiftloop_core::soak::{
     Climb, Climbed, Counts, Decision, End, Observed, Question, Samples, SoakMachine, Stretch, StretchResult,
-    WorkPattern, smallest,
+    WorkPattern, quiet, smallest,
 };
 use swiftloop_core::units::{Block, Hz, PerHour, Seconds};
 
@@ -73,6 +73,11 @@ fn class() -> WakeSet {
 
 /// Half of each period is work.
 fn climbed(machine: &mut Simulated, blocks: &[u32], seconds: f64, ladder: bool) -> Climbed {
+    allowing(machine, blocks, seconds, ladder, 1.0)
+}
+
+/// The same, with so many misses an hour allowed.
+fn allowing(machine: &mut Simulated, blocks: &[u32], seconds: f64, ladder: bool, allowed: f64) -> Climbed {
     let unknown = class();
     let work = |b: &u32| {
         (Block::new(*b), vec![WorkPattern { share: 1.0, work: vec![Block::new(*b).period(RATE) * 0.5] }])
@@ -81,7 +86,7 @@ fn climbed(machine: &mut Simulated, blocks: &[u32], seconds: f64, ladder: bool) 
         rate: RATE,
         reserve: 1.0,
         blocks: blocks.iter().map(work).collect(),
-        question: Question::within(Seconds::new(seconds * 0.97), PerHour::new(1.0), 0.05),
+        question: Question { allowed: PerHour::new(allowed), error: 0.05 },
         length: Seconds::new(seconds),
         ladder,
         unknown: &unknown,
@@ -90,14 +95,21 @@ fn climbed(machine: &mut Simulated, blocks: &[u32], seconds: f64, ladder: bool) 
 }
 
 #[test]
-fn a_ladder_breaks_at_once_where_it_breaks_and_stops_where_it_holds() {
+fn a_ladder_breaks_at_once_where_it_breaks_and_stops_where_nothing_speaks_against_it() {
     // Half a period of 16 frames is 167 µs, of 32 frames 333 µs, of 64 frames 667 µs: with a mean of 20 µs the delay is
     // longer in 2·10⁻⁴, 6·10⁻⁸ and 3·10⁻¹⁵ of all blocks.
     let mut machine = Simulated::new(20.0, 20.0);
     let found = climbed(&mut machine, &[16, 32, 64, 128], 20.0, true);
     let decisions: Vec<Decision> = found.rungs.iter().map(|r| r.decision).collect();
-    assert_eq!(decisions, [Decision::Breaks, Decision::Holds]);
+    // Twenty quiet seconds do not show that there is less than one miss an hour.
+    assert_eq!(decisions, [Decision::Breaks, Decision::Open]);
+    assert_eq!(smallest(&found.rungs), None);
+    assert_eq!(quiet(&found.rungs).map(|r| r.block), Some(Block::new(32)));
+    // They show that there are not a thousand.
+    let found = allowing(&mut Simulated::new(20.0, 20.0), &[32, 64], 20.0, true, 1000.0);
     assert_eq!(smallest(&found.rungs), Some(Block::new(32)));
+    assert!(quiet(&found.rungs).is_none());
+    let found = climbed(&mut machine, &[16, 32, 64, 128], 20.0, true);
     // The first rung needed a stretch or two, the second all its seconds.
     assert!(found.rungs[0].observed.lasted.raw() < 8.0 && found.rungs[1].observed.lasted.raw() > 19.0);
     assert!(machine.stretches.iter().all(|s| s.0 <= 32));

@@ -3,7 +3,7 @@
 use super::{Drawing, Shown};
 use clap::{Args, Subcommand, ValueEnum};
 use std::path::PathBuf;
-use swiftloop_core::units::{Block, Hz};
+use swiftloop_core::units::{Block, Hz, Seconds};
 
 /// `probe`
 #[derive(Subcommand)]
@@ -163,12 +163,15 @@ pub struct SoakOptions {
     /// How long each block is soaked, in seconds; as long again it is listened to in between, to predict from
     #[arg(long, default_value_t = 60.0, value_parser = seconds)]
     pub seconds: f64,
-    /// Climb from the smallest block to the first that holds
+    /// Climb from the smallest block to the first that nothing speaks against
     #[arg(long)]
     pub ladder: bool,
     /// Dropouts an hour that you allow (as the phase does; 1 without a session)
     #[arg(long, value_name = "PER_HOUR", value_parser = allowed, allow_negative_numbers = true)]
     pub allow: Option<f64>,
+    /// A show of this length, say 2h or 90min: the chance of no dropout in all of it
+    #[arg(long, value_name = "LENGTH", value_parser = show_length)]
+    pub show: Option<Seconds>,
     /// How often each of the two wrong answers may be given
     #[arg(long, default_value_t = 0.05, value_parser = error_rate)]
     pub error: f64,
@@ -216,6 +219,17 @@ fn number(text: &str, from: f64, to: f64) -> Result<f64, String> {
 
 fn seconds(text: &str) -> Result<f64, String> {
     number(text, 1.0, 86_400.0)
+}
+
+/// A length of time that a show may have.
+fn show_length(text: &str) -> Result<Seconds, String> {
+    let wrong = "expected a length of time: write 2h, 90min or 45s";
+    let seconds = humantime::parse_duration(text).map_err(|_| wrong)?.as_secs_f64();
+    if (1.0..=30.0 * 86_400.0).contains(&seconds) {
+        Ok(Seconds::new(seconds))
+    } else {
+        Err("a show lasts from a second to thirty days".into())
+    }
 }
 
 fn allowed(text: &str) -> Result<f64, String> {

@@ -23,6 +23,7 @@ pub fn run(options: &SoakOptions) -> Result<ExitCode, Failure> {
         question: lived.question,
         smallest: options.ladder.then(|| smallest(rungs)).flatten(),
         ladder: options.ladder,
+        show: options.show,
         since: since.as_ref().and_then(|c| c.as_ref().ok()),
         profile: profile.as_ref(),
         saved: saved.as_ref().and_then(|s| s.as_ref().ok().copied()),

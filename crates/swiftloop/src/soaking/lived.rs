@@ -15,8 +15,6 @@ use swiftloop_host::soak::{IdleGuard, Meter, Permission, hold_off_idle, speed};
 
 /// How long the speed of a core is measured, in milliseconds.
 const SPEED_MS: u64 = 300;
-/// The question has to be answered by a hair less than the whole time: threads need a moment to start.
-const WHOLE: f64 = 0.97;
 
 /// What came of a soak.
 pub struct Lived {
@@ -41,7 +39,7 @@ impl Lived {
         let stop = stopped_by_signals()?;
         let awake = hold_awake(options)?;
         let speed = speed(SPEED_MS);
-        let question = Question::within(Seconds::new(options.seconds * WHOLE), plan.allowed, options.error);
+        let question = Question { allowed: plan.allowed, error: options.error };
         let climb = Climb {
             rate: plan.rate,
             reserve: plan.reserve,

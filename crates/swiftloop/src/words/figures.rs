@@ -3,7 +3,7 @@
 use crate::page::{Style, TIED, styled};
 use swiftloop_core::loops::{DelayVerdict, Loop};
 use swiftloop_core::risk::{DropoutVerdict, Dropouts};
-use swiftloop_core::units::{Ms, PerHour, Range, Share};
+use swiftloop_core::units::{Ms, PerHour, Range, Seconds, Share};
 
 /// Milliseconds as they are read best: hundredths below one, tenths up to twenty, whole ones above.
 pub fn ms(t: Ms) -> String {
@@ -44,7 +44,7 @@ pub fn plain(x: f64) -> String {
 }
 
 /// Two significant figures.
-fn two(x: f64) -> String {
+fn two_figures(x: f64) -> String {
     let digits = x.abs().max(1e-12).log10().floor();
     let step = 10f64.powf(digits - 1.0);
     let rounded = (x / step).round() * step;
@@ -56,9 +56,9 @@ fn two(x: f64) -> String {
 pub fn per_hour(rate: PerHour) -> String {
     match rate.raw() {
         x if x < 0.001 => "<0.001".into(),
-        x if x < 1000.0 => two(x),
+        x if x < 1000.0 => two_figures(x),
         x if x < 3600.0 => format!("every{TIED}{:.0}{TIED}s", 3600.0 / x),
-        x if x.is_finite() => format!("{}{TIED}a{TIED}second", two(x / 3600.0)),
+        x if x.is_finite() => format!("{}{TIED}a{TIED}second", two_figures(x / 3600.0)),
         _ => "without end".into(),
     }
 }
@@ -68,10 +68,15 @@ pub fn rate(rate: PerHour) -> String {
     match rate.raw() {
         x if x < 1e-12 => "none".into(),
         x if x < 0.001 => format!("fewer than one in 1000{TIED}hours"),
-        x if x < 1000.0 => format!("{}{TIED}an{TIED}hour", two(x)),
+        x if x < 1000.0 => format!("{}{TIED}an{TIED}hour", two_figures(x)),
         x if x < 3600.0 => format!("one every {:.0}{TIED}s", 3600.0 / x),
         _ => per_hour(rate),
     }
+}
+
+/// A rate that nobody should have to convert: always an hour.
+pub fn an_hour(rate: PerHour) -> String {
+    format!("{}{TIED}an{TIED}hour", two_figures(rate.raw()))
 }
 
 /// `0.002 an hour (up to 15)`.
@@ -153,10 +158,43 @@ pub fn clock(seconds: f64) -> String {
     }
 }
 
+/// How long something lasts, in words: `12 s`, `2 h 10 min`, `6 days`.
+pub fn duration(time: Seconds) -> String {
+    const MINUTE: u64 = 60;
+    const HOUR: u64 = 60 * MINUTE;
+    const DAY: u64 = 24 * HOUR;
+    let whole = time.raw().round() as u64;
+    let two = |large: u64, unit: &str, small: u64, name: &str| match small {
+        0 => format!("{large}{TIED}{unit}"),
+        small => format!("{large}{TIED}{unit}{TIED}{small}{TIED}{name}"),
+    };
+    match whole {
+        0..10 => format!("{}{TIED}s", plain((time.raw() * 10.0).round() / 10.0)),
+        10..100 => format!("{whole}{TIED}s"),
+        100..HOUR => format!("{:.0}{TIED}min", time.raw() / MINUTE as f64),
+        HOUR..DAY => two(whole / HOUR, "h", whole % HOUR / MINUTE, "min"),
+        _ if whole < 3 * DAY => {
+            two(whole / DAY, if whole / DAY == 1 { "day" } else { "days" }, whole % DAY / HOUR, "h")
+        }
+        _ if time.raw() < 1e9 => format!("{:.0}{TIED}days", time.raw() / DAY as f64),
+        _ => "decades".into(),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::page::paint;
+
+    #[test]
+    fn how_long_something_lasts_is_told_as_people_do() {
+        let said = |s: f64| paint(&duration(Seconds::new(s)));
+        assert_eq!(
+            [4.3, 12.0, 60.0, 600.0, 7800.0].map(said),
+            ["4.3 s", "12 s", "60 s", "10 min", "2 h 10 min"]
+        );
+        assert_eq!([7200.0, 90_000.0, 864_000.0, 1e12].map(said), ["2 h", "1 day 1 h", "10 days", "decades"]);
+    }
 
     #[test]
     fn rates_are_told_to_two_figures_and_in_words_where_thousands_do_not_matter() {

@@ -3,14 +3,14 @@
 use super::Soaked;
 use serde_json::{Value, json};
 use swiftloop_core::risk::Dropouts;
-use swiftloop_core::soak::{ComparedFigure, Counts};
+use swiftloop_core::soak::{ComparedFigure, Counts, none_in};
 
 /// `soak --json`
 pub fn json(s: &Soaked<'_>) -> Value {
     let dropouts = |d: Dropouts| json!({ "low": d.low, "typical": d.typical, "high": d.high });
     let times = |c: &Counts| json!({ "p50": c.quantile(0.5), "p99": c.quantile(0.99), "p999": c.quantile(0.999), "max": c.max() });
     json!({
-        "format": "swiftloop.soak/2",
+        "format": "swiftloop.soak/3",
         "permission": {
             "realtime": s.permission.realtime,
             "locked": s.permission.locked,
@@ -22,7 +22,6 @@ pub fn json(s: &Soaked<'_>) -> Value {
         "core_speed": s.speed,
         "deadline_periods": s.reserve,
         "allowed_per_hour": s.question.allowed,
-        "too_many_per_hour": s.question.too_many,
         "error": s.question.error,
         "stopped": s.stopped,
         "server": s.server.map(|a| json!({
@@ -43,6 +42,16 @@ pub fn json(s: &Soaked<'_>) -> Value {
             "predicted_per_hour": dropouts(r.predicted),
             "seen_over_predicted": r.off_by(),
             "decision": r.decision.as_str(),
+            "fewer_than_per_hour": s.question.fewer_than(r.observed.misses(), r.observed.lasted),
+            "settled_after_s": s.question.settled_after(r.observed.misses()),
+            "show": s.show.map(|show| {
+                let none = |rate| none_in(show, rate);
+                json!({
+                    "seconds": show,
+                    "no_dropout_counted_at_least": none(s.question.fewer_than(r.observed.misses(), r.observed.lasted)),
+                    "no_dropout_predicted": { "low": none(r.predicted.high), "typical": none(r.predicted.typical), "high": none(r.predicted.low) },
+                })
+            }),
         })).collect::<Vec<_>>(),
         "smallest_frames": s.smallest.map(|b| b.get()),
         "tail": s.profile.map(|p| json!({

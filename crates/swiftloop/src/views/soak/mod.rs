@@ -12,7 +12,7 @@ pub use text::show;
 use std::path::Path;
 use swiftloop_core::rig::WakeProfile;
 use swiftloop_core::soak::{Change, Question, Rung};
-use swiftloop_core::units::{Block, Hz};
+use swiftloop_core::units::{Block, Hz, Seconds};
 use swiftloop_host::jack::About;
 use swiftloop_host::soak::Permission;
 
@@ -33,6 +33,8 @@ pub struct Soaked<'a> {
     pub reserve: f64,
     pub question: Question,
     pub ladder: bool,
+    /// Length of the show that is asked about.
+    pub show: Option<Seconds>,
     pub smallest: Option<Block>,
     pub rungs: &'a [Rung],
     pub profile: Option<&'a WakeProfile>,

@@ -51,7 +51,8 @@ fn soaked(rungs: &[Rung]) -> Soaked<'_> {
         speed: 1.2,
         rate: RATE,
         reserve: 1.0,
-        question: Question::within(Seconds::new(60.0), PerHour::new(1.0), 0.05),
+        question: Question { allowed: PerHour::new(1.0), error: 0.001 },
+        show: None,
         ladder: false,
         smallest: None,
         rungs,
@@ -87,7 +88,7 @@ fn one_block_holds_breaks_or_is_open() {
     let text = |late, decision| shown(&soaked(&[rung(128, late, decision)]), Detail::Screen);
     insta::assert_snapshot!("holds", text(0, Decision::Holds));
     insta::assert_snapshot!("breaks", text(700, Decision::Breaks));
-    insta::assert_snapshot!("open", text(1, Decision::Undecided));
+    insta::assert_snapshot!("open", text(1, Decision::Open));
 }
 
 #[test]
@@ -98,6 +99,10 @@ fn a_ladder_names_its_smallest_block_or_what_to_do() {
     };
     insta::assert_snapshot!("ladder_full", ladder(&found));
     insta::assert_snapshot!("ladder_without_end", ladder(&found[..1]));
+    let quiet = [rung(64, 200, Decision::Breaks), rung(128, 0, Decision::Open)];
+    let show = Some(Seconds::new(7200.0));
+    let told = Soaked { ladder: true, smallest: smallest(&quiet), show, ..soaked(&quiet) };
+    insta::assert_snapshot!("ladder_quiet", shown(&told, Detail::Screen));
 }
 
 #[test]
@@ -114,7 +119,7 @@ fn what_was_refused_or_went_wrong_is_told_with_a_way_out() {
         load_percent: 3.25,
         ports: vec![],
     };
-    let rungs = [rung(128, 0, Decision::Undecided)];
+    let rungs = [rung(128, 0, Decision::Open)];
     let all = Soaked {
         permission: &refused,
         server: Some(&server),

@@ -4,10 +4,10 @@ use super::{Since, Soaked};
 use crate::page::columns::legend;
 use crate::page::{Columns, Head, Style, TIED, answer, command, counted, heading, styled, title, wrapped};
 use crate::views::{Detail, quoted};
-use crate::words::figures::{per_hour, percent, rate, us};
+use crate::words::figures::{an_hour, duration, per_hour, percent, plain, rate, us};
 use crate::words::survey::ALLOW_REALTIME;
 use crate::words::warnings::capital;
-use swiftloop_core::soak::{ComparedFigure, Counts, Decision, Rung};
+use swiftloop_core::soak::{ComparedFigure, Counts, Decision, Rung, none_in, quiet};
 
 /// The text.
 pub fn show(s: &Soaked<'_>, detail: Detail) -> String {
@@ -16,7 +16,7 @@ pub fn show(s: &Soaked<'_>, detail: Detail) -> String {
     text.push_str(&remarks(s));
     if !s.rungs.is_empty() {
         text.push('\n');
-        text.push_str(&beside(s.rungs));
+        text.push_str(&beside(s));
         if detail.is_full() {
             text.push('\n');
             text.push_str(&happened(s.rungs));
@@ -31,46 +31,110 @@ pub fn show(s: &Soaked<'_>, detail: Detail) -> String {
 }
 
 fn lead(s: &Soaked<'_>) -> String {
-    let wrong = format!("wrong in {:.0} of 100 such answers at the most", s.question.error * 100.0);
-    let fewer = format!("Fewer than {}, {wrong}.", rate(s.question.too_many));
     let Some(last) = s.rungs.last() else { return answer("Stopped before the first block.") };
-    if s.ladder {
-        return match s.smallest {
-            Some(block) => format!(
-                "{}{}",
-                answer(&format!("{block} frames is the smallest block that holds.")),
-                wrapped("", &fewer)
-            ),
-            None => {
-                let todo = "Quiet the machine (swiftloop survey says what disturbs it), or take less work into each block.";
-                let line = format!("No block up to {} frames was found to hold.", last.block);
-                format!("{}{}", answer(&styled(Style::Bad, line)), wrapped("", todo))
-            }
-        };
-    }
+    let allowed = rate(s.question.allowed);
+    let wrong = format!("wrong in {} such answers at the most", one_in(s.question.error));
     let block = last.block;
-    let (line, why) = match last.decision {
-        Decision::Holds => (styled(Style::Good, format!("{block} frames hold.")), fewer),
-        Decision::Breaks => (
-            styled(Style::Bad, format!("{block} frames break.")),
-            format!(
-                "More than {}, {wrong}. Take the next larger buffer, or see what disturbs the machine: swiftloop survey",
-                rate(s.question.allowed)
-            ),
+    let (line, why) = match (s.ladder, s.smallest, quiet(s.rungs)) {
+        (true, Some(block), _) => (
+            styled(Style::Good, format!("{block} frames is the smallest block that holds.")),
+            format!("Fewer than {allowed}, {wrong}."),
         ),
-        Decision::Undecided => (
-            styled(Style::Unsure, format!("Whether {block} frames hold is open.")),
-            format!(
-                "{} in {:.0}{TIED}s: neither {} nor {} can be ruled out. Soak longer: --seconds {:.0}",
-                capital(&misses(last.observed.misses())),
-                last.observed.lasted.raw(),
-                rate(s.question.allowed),
-                rate(s.question.too_many),
-                (last.observed.lasted.raw() * 4.0).max(60.0)
+        (true, None, Some(rung)) => (
+            styled(
+                Style::Unsure,
+                format!(
+                    "{} frames is the smallest block without a miss; whether it holds is open.",
+                    rung.block
+                ),
             ),
+            still_open(s, rung),
         ),
+        (true, None, None) => (
+            styled(Style::Bad, format!("No block up to {block} frames went without a miss.")),
+            "Quiet the machine (swiftloop survey says what disturbs it), or take less work into each block."
+                .into(),
+        ),
+        (false, ..) => match last.decision {
+            Decision::Holds => (
+                styled(Style::Good, format!("{block} frames hold.")),
+                format!("Fewer than {allowed}, {wrong}."),
+            ),
+            Decision::Breaks => (
+                styled(Style::Bad, format!("{block} frames break.")),
+                format!(
+                    "More than {allowed}, {wrong}. Take the next larger buffer, or see what disturbs the machine: swiftloop survey"
+                ),
+            ),
+            Decision::Open => {
+                (styled(Style::Unsure, format!("Whether {block} frames hold is open.")), still_open(s, last))
+            }
+        },
     };
-    format!("{}{}", answer(&line), wrapped("", &why))
+    format!("{}{}{}", answer(&line), wrapped("", &why), through_a_show(s, last))
+}
+
+/// What was seen, what the model says, and what would settle it.
+fn still_open(s: &Soaked<'_>, r: &Rung) -> String {
+    let (seen, lasted) = (r.observed.misses(), r.observed.lasted);
+    let fewer = s.question.fewer_than(seen, lasted);
+    let shows =
+        if seen == 0 { "without a miss only show".into() } else { format!("with {} show", misses(seen)) };
+    let mut text = format!(
+        "{} {shows} fewer than {}; you allow {}. ",
+        duration(lasted),
+        an_hour(fewer),
+        rate(s.question.allowed)
+    );
+    let model = if r.predicted.typical.raw() < f64::MAX {
+        format!("The model says {} (at most {}). ", rate(r.predicted.typical), per_hour(r.predicted.high))
+    } else {
+        String::new()
+    };
+    text.push_str(&model);
+    let settled = s.question.settled_after(seen);
+    let seconds = settled.raw().ceil();
+    if seconds <= 86_400.0 {
+        text.push_str(&format!(
+            "{} without {} would settle it: --seconds {seconds:.0}",
+            capital(&duration(settled)),
+            if seen == 0 { "a miss" } else { "more" }
+        ));
+    } else {
+        text.push_str(&format!("It would take {} to settle it by counting alone.", duration(settled)));
+    }
+    text
+}
+
+/// The chance of no dropout in a whole show.
+fn through_a_show(s: &Soaked<'_>, r: &Rung) -> String {
+    let Some(show) = s.show else { return String::new() };
+    let in_100 = |rate| {
+        let share = none_in(show, rate) * 100.0;
+        if share > 99.0 && share < 100.0 { "more than 99".to_string() } else { format!("{share:.0}") }
+    };
+    let counted = s.question.fewer_than(r.observed.misses(), r.observed.lasted);
+    wrapped(
+        "",
+        &format!(
+            "No dropout in a show of {}: the model says in {} of 100 shows ({} to {}); what was counted promises {}.",
+            duration(show),
+            in_100(r.predicted.typical),
+            in_100(r.predicted.high),
+            in_100(r.predicted.low),
+            in_100(counted)
+        ),
+    )
+}
+
+/// A rate of errors, as it was given.
+fn one_in(error: f64) -> String {
+    let times = 1.0 / error;
+    if (times - times.round()).abs() < 1e-6 * times {
+        format!("1 of {times:.0}")
+    } else {
+        format!("{} of 100", plain(error * 100.0))
+    }
 }
 
 /// What the reader should know about how it was measured.
@@ -157,7 +221,7 @@ fn happened(rungs: &[Rung]) -> String {
 }
 
 /// Predicted beside seen: the calibration.
-fn beside(rungs: &[Rung]) -> String {
+fn beside(s: &Soaked<'_>) -> String {
     let mut t = Columns::new(&[
         Head::figures("buffer"),
         Head::figures("misses"),
@@ -167,34 +231,26 @@ fn beside(rungs: &[Rung]) -> String {
         Head::figures("at most"),
         Head::words("answer"),
     ]);
-    for r in rungs {
+    for r in s.rungs {
         let style = match r.decision {
             Decision::Holds => Style::Good,
             Decision::Breaks => Style::Bad,
-            Decision::Undecided => Style::Unsure,
+            Decision::Open => Style::Unsure,
         };
         let seen = r.observed.per_hour();
         t.row([
             r.block.to_string(),
             r.observed.misses().to_string(),
             if seen.typical.raw() > 0.0 { per_hour(seen.typical) } else { "0".into() },
-            per_hour(seen.high),
+            per_hour(s.question.fewer_than(r.observed.misses(), r.observed.lasted)),
             per_hour(r.predicted.typical),
             per_hour(r.predicted.high),
-            styled(style, decision(r.decision)),
+            styled(style, r.decision.as_str()),
         ]);
     }
     let text = "/h: an hour. seen: what was counted; at most: what the count cannot rule out. predicted: from stretches in \
                 between that were not counted.";
     format!("{}{}", t.show(), legend(text))
-}
-
-/// The answer in a word.
-fn decision(d: Decision) -> &'static str {
-    match d {
-        Decision::Undecided => "open",
-        Decision::Holds | Decision::Breaks => d.as_str(),
-    }
 }
 
 /// What was learned about the machine.
