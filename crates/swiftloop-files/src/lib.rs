@@ -19,7 +19,8 @@ pub use description::{read_rig, read_session, read_text, rig_from, session_from}
 pub use error::{FileError, plain_words};
 pub use probe_json::read_trip;
 pub use rig_file::{
-    Added, NewTrip, check_profile_fits, save_profile, save_surveyed, save_trips, with_profile,
+    Added, Difference, NewTrip, Replace, check_profile_fits, save_profile, save_surveyed, save_trips,
+    with_profile,
 };
 pub use save::{Overwrite, save, save_all};
 pub use schema::{rig_schema, session_schema};

@@ -4,6 +4,9 @@ use crate::{FileError, plain_words};
 use std::path::Path;
 use swiftloop_core::units::{Frames, Hz, Range};
 
+/// Formats that are read: the first did not say what is wrong with a reading.
+const FORMATS: [&str; 2] = ["swiftloop.probe-read/1", "swiftloop.probe-read/2"];
+
 /// The round trip in a file that `probe read --json` printed, and the rate it was measured at.
 ///
 /// # Errors
@@ -16,8 +19,11 @@ pub fn read_trip(path: &Path) -> Result<(Hz, Range<Frames>), FileError> {
     };
     let text = std::fs::read_to_string(path).map_err(|e| wrong(plain_words(&e)))?;
     let value: serde_json::Value = serde_json::from_str(&text).map_err(|_| wrong("it is no JSON".into()))?;
-    if value["format"] != "swiftloop.probe-read/1" {
-        return Err(wrong("its format is not swiftloop.probe-read/1".into()));
+    if !FORMATS.iter().any(|f| value["format"] == *f) {
+        return Err(wrong(format!("its format is not {}", FORMATS[1])));
+    }
+    if let Some(trouble) = value["trouble"].as_str() {
+        return Err(wrong(format!("it is no sound round trip ({})", trouble.replace('-', " "))));
     }
     let channel = &value["channels"][0];
     let figure = |key: &str| {

@@ -17,7 +17,7 @@ pub struct Fit {
 }
 
 /// Why a line cannot be that of a driver.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum UnusableFit {
     /// A larger buffer came back no later than a smaller one.
     Shrinks {
@@ -30,12 +30,49 @@ pub enum UnusableFit {
     TooFewBlocks,
     /// Less than nothing remains beside the blocks.
     NothingFixed,
+    /// One round trip is shorter than one block in and one out: it was compensated, or belongs to another buffer.
+    TooSoon {
+        /// At this buffer.
+        block: Block,
+        /// What came back.
+        trip: Frames,
+    },
+    /// Fewer blocks than a driver of this model can hold.
+    BelowModel {
+        /// What the line says.
+        blocks: f64,
+        /// What such a driver holds at the least.
+        least: f64,
+        /// Its model.
+        model: String,
+    },
 }
 
 /// The least that a driver holds: one block in and one out; a hair less where buffers are not exactly what they say.
 const FEWEST_BLOCKS: f64 = 1.9;
 
+/// Whether a round trip can be one at all: shorter than one block in and one out it cannot.
+///
+/// # Errors
+/// [`UnusableFit::TooSoon`].
+pub fn possible_trip(block: Block, trip: Frames) -> Result<(), UnusableFit> {
+    if trip < block.frames() * FEWEST_BLOCKS { Err(UnusableFit::TooSoon { block, trip }) } else { Ok(()) }
+}
+
 impl Fit {
+    /// The line, if it can be that of a driver of `model`, which holds at least so many blocks in and out.
+    ///
+    /// # Errors
+    /// [`UnusableFit::BelowModel`].
+    pub fn of_model(&self, model: &str, least: f64) -> Result<(), UnusableFit> {
+        /// Buffers are not always exactly what they say.
+        const HAIR: f64 = 0.1;
+        if self.blocks < least - HAIR {
+            return Err(UnusableFit::BelowModel { blocks: self.blocks, least, model: model.into() });
+        }
+        Ok(())
+    }
+
     /// The line, if it can be that of a driver; `points` are those that it was fitted to.
     ///
     /// # Errors

@@ -13,7 +13,7 @@ mod setting;
 
 pub use chain::{Chains, compensated, latencies};
 pub use electric::{Electric, hidden};
-pub use fit::{Fit, UnusableFit, fit};
+pub use fit::{Fit, UnusableFit, fit, possible_trip};
 pub use kinds::{ChainsRange, loop_of, loops_of, playback_loop};
 pub use leg::{Leg, LegKind, LegNote, Remeasure};
 pub use limit::{Limit, LimitReason, SMALL_DOUBT, WidestDoubt, limit_for};

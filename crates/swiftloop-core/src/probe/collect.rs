@@ -1,7 +1,7 @@
 //! Readings at several buffers: takes come in, one round trip for each buffer goes out, with what changed from start to
 //! start, and the line through them that says how many blocks the driver really holds.
 
-use crate::loops::{Fit, UnusableFit, fit};
+use crate::loops::{Fit, UnusableFit, fit, possible_trip};
 use crate::units::{Block, Frames, Hz, Range};
 
 /// What the panel called the buffer.
@@ -68,6 +68,8 @@ pub struct Collected {
     pub unusable: Option<UnusableFit>,
 }
 
+const SMALLEST: Block = Block::new(16);
+
 /// Collects takes by buffer.
 #[must_use]
 pub fn collect(takes: &[MeasuredTake]) -> Collected {
@@ -116,7 +118,13 @@ pub fn collect(takes: &[MeasuredTake]) -> Collected {
         })
         .collect();
     let line = fit(&points);
-    Collected { unusable: line.and_then(|l| l.usable(&points).err()), line, trips }
+    let impossible = trips.iter().find_map(|t| match t.label {
+        Label::Block(block) => possible_trip(block, t.range.typical()).err(),
+        // Whatever the buffer is called, nobody has a smaller one.
+        Label::Panel(..) | Label::Speed(_) => possible_trip(SMALLEST, t.range.typical()).err(),
+    });
+    let unusable = line.and_then(|l| l.usable(&points).err()).or(impossible);
+    Collected { unusable, line, trips }
 }
 
 #[cfg(test)]
@@ -140,6 +148,25 @@ mod tests {
         );
         let line = found.line.unwrap();
         assert!((line.blocks - 188.0 / 64.0).abs() < 1e-9 && line.buffers == 2);
+    }
+
+    #[test]
+    fn a_round_trip_shorter_than_its_blocks_is_none() {
+        let take = |label, frames: f64| MeasuredTake {
+            label,
+            rate: Hz::new(48_000),
+            trip: Range::exact(Frames::new(frames)),
+        };
+        let block = |n| Label::Block(Block::new(n));
+        // The probe itself, or a take from which the recorder took its latency: one buffer is enough to see it.
+        for frames in [0.0, 3.0, -40.0, 200.0] {
+            let found = collect(&[take(block(128), frames)]);
+            assert!(matches!(found.unusable, Some(UnusableFit::TooSoon { .. })), "{frames}");
+        }
+        assert!(collect(&[take(block(128), 257.0)]).unusable.is_none());
+        let line = collect(&[take(block(128), 300.0), take(block(256), 556.0)]).line.unwrap();
+        assert!(line.of_model("alsa", 2.0).is_ok());
+        assert!(matches!(line.of_model("ring", 3.0), Err(UnusableFit::BelowModel { .. })));
     }
 
     #[test]

@@ -19,6 +19,7 @@ mod read;
 mod refusal;
 mod residual;
 mod tone;
+mod trouble;
 
 pub use collect::{Collected, Label, MeasuredTake, Trip, collect};
 pub use onset::{OnsetEvent, OnsetRefusal, Onsets, onsets};
@@ -29,3 +30,4 @@ pub use refusal::Refusal;
 pub use residual::Residual;
 pub use series::{Burst, Slip};
 pub use tone::tone;
+pub use trouble::Trouble;

@@ -2,11 +2,13 @@
 //! go out; or what the rig does not know.
 
 use super::{Collected, Label};
+use crate::loops::UnusableFit;
 use crate::rig::{MeasuredTrip, Rig, plain};
-use crate::units::Hz;
+use crate::tables::Tables;
+use crate::units::{Blocks, Hz, Range};
 
 /// Why a rig cannot keep these trips.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum Misplaced {
     /// No interface has this id; there are these.
     Interface(String, Vec<String>),
@@ -27,16 +29,20 @@ pub enum Misplaced {
     Speed(String, Vec<String>),
     /// The driver's buffers are named speeds, these; the takes are labelled with frames.
     NamedSpeeds(Vec<String>),
+    /// The line cannot be that of such a driver.
+    Unusable(UnusableFit),
 }
 
 impl Collected {
     /// These round trips as the driver of the interface keeps them.
     ///
     /// # Errors
-    /// [`Misplaced`]: the rig does not know the interface, the driver, the rate or one of the labels.
+    /// [`Misplaced`]: the rig does not know the interface, the driver, the rate or one of the labels, or the driver cannot hold
+    /// so few blocks.
     pub fn placed(
         &self,
         rig: &Rig,
+        tables: &Tables,
         interface: &str,
         driver: &str,
         rate: Hz,
@@ -57,6 +63,13 @@ impl Collected {
                 rate,
                 offered: found.rates_hz.clone(),
             });
+        }
+        if let (Some(line), Some(model)) = (&self.line, tables.driver_model(&found.model)) {
+            let declared =
+                |own: Option<Range<Blocks>>, table: Range<Blocks>| own.unwrap_or(table).low().raw();
+            let least =
+                declared(found.blocks_in, model.blocks_in) + declared(found.blocks_out, model.blocks_out);
+            line.of_model(&found.model, least).map_err(Misplaced::Unusable)?;
         }
         let speeds: Vec<String> = found.buffers.speeds.iter().flatten().cloned().collect();
         let kept = |(blocks, buffer_frames, speed), range| MeasuredTrip {

@@ -3,11 +3,13 @@
 //! text, applied under a lock to what the file holds at that moment, so two writers at once lose nothing; and the same
 //! function can be tried beforehand, so that nobody measures for an hour and then cannot save.
 
+mod differences;
 mod list;
 mod profile;
 mod surveyed;
 mod trips;
 
+pub use differences::{Difference, Replace};
 pub use profile::{check_profile_fits, save_profile, with_profile};
 pub use surveyed::{Added, save_surveyed};
 pub use trips::{NewTrip, save_trips};

@@ -1,6 +1,7 @@
 //! A rig file from what a survey found: written with comments when there is none, else what is missing is added and
 //! nothing else touched.
 
+use super::differences::{Difference, Replace, differences as compared};
 use super::edit_file;
 use super::list::{is_inline, push, tables_mut};
 use crate::{FileError, Overwrite, rig_from, save};
@@ -19,6 +20,8 @@ pub struct Added {
     pub created: bool,
     /// What was added to an old one, for people.
     pub what: Vec<String>,
+    /// What an old one says otherwise than the machine.
+    pub differences: Vec<Difference>,
 }
 
 /// Share of the machine from which a program is worth a line.
@@ -32,6 +35,7 @@ pub fn save_surveyed(
     path: &Path,
     inventory: &Inventory,
     disk_free_gb: Option<f64>,
+    replace: &Replace,
     tables: &Tables,
 ) -> Result<Added, FileError> {
     let new = text(inventory, disk_free_gb);
@@ -46,19 +50,22 @@ pub fn save_surveyed(
     }
     if path.symlink_metadata().is_err() {
         save(path, new.as_bytes(), Overwrite::Refuse)?;
-        return Ok(Added { created: true, what: Vec::new() });
+        return Ok(Added { created: true, ..Added::default() });
     }
-    let what = edit_file(path, tables, &|document| {
-        let mut what = Vec::new();
+    let (what, differences) = edit_file(path, tables, &|document| {
+        let (mut what, mut differences) = (Vec::new(), Vec::new());
         if let Ok(found) = new.parse::<DocumentMut>() {
+            differences = compared(document, &found, replace);
+            replace.check(&differences)?;
             complete_machine(document, &found, &mut what);
+            complete_interfaces(document, &found, &mut what);
             for (list, key) in [("interface", "id"), ("place", "name"), ("program", "id")] {
                 complete_list(document, &found, (list, key), &mut what);
             }
         }
-        Ok(what)
+        Ok((what, differences))
     })?;
-    Ok(Added { created: false, what })
+    Ok(Added { created: false, what, differences })
 }
 
 fn complete_machine(document: &mut DocumentMut, found: &DocumentMut, what: &mut Vec<String>) {
@@ -75,6 +82,30 @@ fn complete_machine(document: &mut DocumentMut, found: &DocumentMut, what: &mut 
             }
             old.insert(key, item);
             what.push(format!("machine.{key}"));
+        }
+    }
+}
+
+/// Keys of a known interface that are filled in when they are missing: what the machine knows and nobody chooses.
+const FILLED: [&str; 2] = ["channels", "hub"];
+
+/// Fills in what a known interface does not say.
+fn complete_interfaces(document: &mut DocumentMut, found: &DocumentMut, what: &mut Vec<String>) {
+    let id = |t: &dyn TableLike| t.get("id").and_then(Item::as_str).map(String::from);
+    let Some(new) = found.get("interface").and_then(Item::as_array_of_tables) else { return };
+    let Some(old) = document.get_mut("interface") else { return };
+    for old in tables_mut(old) {
+        let Some(called) = id(old) else { continue };
+        let Some(now) = new.iter().find(|t| id(*t).as_deref() == Some(&called)) else { continue };
+        for key in FILLED {
+            if let (None, Some(item)) = (old.get(key), now.get(key)) {
+                let mut item = item.clone();
+                if let Some(value) = item.as_value_mut() {
+                    value.decor_mut().clear();
+                }
+                old.insert(key, item);
+                what.push(format!("interface.{called}.{key}"));
+            }
         }
     }
 }
@@ -140,6 +171,14 @@ fn machine(out: &mut String, i: &Inventory, disk_free_gb: Option<f64>) {
         let _ = writeln!(out, "threads = {threads}");
     }
     if let Some(speed) = i.processor.speed.filter(|s| (0.01..100.0).contains(s)) {
+        if let (Some(allowed), Some(most)) = (i.processor.allowed_mhz, i.processor.most_mhz)
+            && allowed < most * 0.98
+        {
+            let _ = writeln!(
+                out,
+                "# the clock is held to {allowed:.0} of {most:.0} MHz now: so is the speed below"
+            );
+        }
         let _ = writeln!(
             out,
             "core_speed = {speed:.2}         # measured over a second, beside a 2020 desktop core at 4 GHz"
@@ -225,6 +264,14 @@ fn rates<'a>(all: impl Iterator<Item = &'a Hz>) -> String {
 fn drivers(out: &mut String, servers: &[ServerState]) {
     for server in servers {
         let rates = rates(server.allowed_rates_hz.iter().chain(&server.rate_hz));
+        if let Some(forced) = server.forced_buffer_frames.filter(|b| (16..=8192).contains(b)) {
+            let _ = write!(
+                out,
+                "\n[[interface.driver]]\nmodel = \"{}\"\nrates_hz = {rates}\nbuffers = {{ frames = [{forced}] }}   # forced on everybody now\n",
+                server.kind.to_ascii_lowercase(),
+            );
+            continue;
+        }
         let (least, most) = server.buffer_range_frames.unwrap_or((32, 4096));
         let (least, most) =
             (least.clamp(16, 4096).next_power_of_two(), most.clamp(16, 8192).next_power_of_two());

@@ -7,7 +7,7 @@ use crate::views::survey as view;
 use std::path::Path;
 use std::process::ExitCode;
 use swiftloop_core::survey::{Grade, findings};
-use swiftloop_files::{save_surveyed, tables};
+use swiftloop_files::{Replace, save_surveyed, tables};
 use swiftloop_host::look;
 use swiftloop_host::survey::{survey, survey_copy};
 
@@ -33,7 +33,9 @@ pub fn run(options: &SurveyOptions) -> Result<ExitCode, Failure> {
                 "connect the interface and look again, or begin with: swiftloop new",
             ));
         }
-        Some(path) => Some(save_surveyed(path, &inventory, disk_free_gb, tables())?),
+        Some(path) => {
+            Some(save_surveyed(path, &inventory, disk_free_gb, &replaced(&options.replace), tables())?)
+        }
         None => None,
     };
     let surveyed = view::Surveyed {
@@ -48,4 +50,13 @@ pub fn run(options: &SurveyOptions) -> Result<ExitCode, Failure> {
         return Ok(ExitCode::from(3));
     }
     Ok(yes_or_no(surveyed.findings.iter().all(|f| f.grade != Grade::Severe)))
+}
+
+/// Which figures of an existing file give way.
+fn replaced(keys: &[String]) -> Replace {
+    match keys {
+        [] => Replace::Nothing,
+        keys if keys.iter().any(|k| k == "all") => Replace::All,
+        keys => Replace::Keys(keys.to_vec()),
+    }
 }

@@ -2,11 +2,13 @@
 
 use crate::page::{Columns, Head, Style, TIED, answer, clean, command, heading, styled, title, wrapped};
 use crate::views::{Detail, quoted};
+use crate::words::Explain;
 use crate::words::figures::decimals;
+use crate::words::warnings::capital;
 use serde_json::{Value, json as object};
 use std::path::Path;
 use swiftloop_core::listen::AudioSource;
-use swiftloop_core::probe::{ChannelReading, Onsets, Polarity, Reading, Recipe, Residual};
+use swiftloop_core::probe::{ChannelReading, Onsets, Polarity, Reading, Recipe, Residual, Trouble};
 use swiftloop_core::units::{Frames, Hz};
 use swiftloop_files::{Depth, Recording};
 
@@ -83,13 +85,16 @@ pub fn read(
     path: &Path,
     recording: &Recording,
     reading: &Reading,
-    residual: Option<Residual>,
+    (residual, trouble): (Option<Residual>, Option<Trouble>),
     detail: Detail,
 ) -> String {
     let rate = recording.rate();
     let mut text = heading(&format!("{}: what came back of the probe", clean(&path.display().to_string())));
+    if let Some(trouble) = trouble {
+        text.push_str(&answer(&styled(Style::Bad, format!("{}.", capital(&trouble.what())))));
+    }
     for line in lead(reading, rate) {
-        text.push_str(&answer(&line));
+        text.push_str(&if trouble.is_none() { answer(&line) } else { wrapped("", &line) });
     }
     if reading.channels.iter().any(|c| c.latency.typical().at(rate).raw() > 1000.0) {
         text.push_str(&wrapped(
@@ -113,8 +118,13 @@ pub fn read(
         let silent: Vec<String> = reading.silent.iter().map(|c| (c + 1).to_string()).collect();
         text.push_str(&wrapped("  ", &format!("No probe on channel {}.", silent.join(", "))));
     }
-    text.push_str(&title("Next: the same at two or three more buffers, then put them together"));
-    text.push_str(&command("swiftloop probe fit 64=FILE.wav 128=FILE.wav 256=FILE.wav"));
+    if let Some(trouble) = trouble {
+        text.push_str(&title(&format!("Next: {}, then", trouble.help())));
+        text.push_str(&command(&format!("swiftloop probe read {}", quoted(&path.display().to_string()))));
+    } else {
+        text.push_str(&title("Next: the same at two or three more buffers, then put them together"));
+        text.push_str(&command("swiftloop probe fit 64=FILE.wav 128=FILE.wav 256=FILE.wav"));
+    }
     text
 }
 
@@ -236,7 +246,7 @@ fn residual_words(residual: Residual, rate: Hz) -> String {
 }
 
 /// `probe read --json`
-pub fn json(reading: &Reading, residual: Option<Residual>) -> Value {
+pub fn json(reading: &Reading, residual: Option<Residual>, trouble: Option<Trouble>) -> Value {
     let rate = reading.recipe.rate;
     let channel = |c: &ChannelReading| {
         object!({
@@ -262,13 +272,14 @@ pub fn json(reading: &Reading, residual: Option<Residual>) -> Value {
         })
     };
     object!({
-        "format": "swiftloop.probe-read/1",
+        "format": "swiftloop.probe-read/2",
         "sample_rate_hz": rate,
         "probe": {
             "channels": reading.recipe.channels, "bursts": reading.recipe.bursts, "level_db": reading.recipe.level_db,
         },
         "channels": reading.channels.iter().map(channel).collect::<Vec<_>>(),
         "silent_channels": reading.silent.iter().map(|c| c + 1).collect::<Vec<_>>(),
+        "trouble": trouble,
         "residual_frames": residual.map(Residual::frames),
         "offset_to_enter_frames": residual.map(Residual::offset_to_enter),
     })

@@ -8,7 +8,7 @@ use crate::words::survey::tell;
 use serde_json::{Value, json as object};
 use std::path::Path;
 use swiftloop_core::survey::{Card, Finding, Grade, Inventory, ServerState, Stream};
-use swiftloop_files::Added;
+use swiftloop_files::{Added, Difference};
 
 /// Everything about one survey.
 pub struct Surveyed<'a> {
@@ -322,6 +322,60 @@ fn machine(i: &Inventory) -> String {
     text
 }
 
+/// What was done to a file that was there.
+fn in_an_old_file(file: &str, added: &Added) -> String {
+    let replaced: Vec<&str> =
+        added.differences.iter().filter(|d| d.replaced).map(|d| d.key.as_str()).collect();
+    let new = format!("Added to {file}: {}.", added.what.join(", "));
+    let instead = format!("Replaced in {file}: {}.", replaced.join(", "));
+    match (added.what.is_empty(), replaced.is_empty(), added.differences.is_empty()) {
+        (true, true, true) => format!("{file} holds all of this already; nothing was changed."),
+        (true, true, false) => format!("Nothing was changed in {file}."),
+        (false, true, _) => format!("{new} What stood there was not touched."),
+        (true, false, _) => format!("{instead} Nothing else was touched."),
+        (false, false, _) => format!("{new} {instead} Nothing else was touched."),
+    }
+}
+
+/// What the file says otherwise than the machine.
+fn differing(s: &Surveyed<'_>, file: &str, all: &[Difference]) -> String {
+    if all.is_empty() {
+        return String::new();
+    }
+    let left = all.iter().filter(|d| !d.replaced).count();
+    let mut text = title(&format!("The machine says otherwise than {file}"));
+    let mut t = Columns::new(&[
+        Head::words("key"),
+        Head::words("file"),
+        Head::words("machine now"),
+        Head::words("kept"),
+    ]);
+    for d in all {
+        let kept = if d.replaced { "machine" } else { "file" };
+        t.row([
+            clean(&d.key).into_owned(),
+            clean(&d.file).into_owned(),
+            clean(&d.machine).into_owned(),
+            kept.into(),
+        ]);
+    }
+    text.push_str(&t.show());
+    if let Some(first) = all.iter().find(|d| !d.replaced) {
+        let one = if left == 1 {
+            "The file was kept. To take the machine's figure:"
+        } else {
+            "The file was kept. To take the machine's figures, one by one or all:"
+        };
+        text.push_str(&wrapped("  ", one));
+        let again = format!("{} --save {} --replace", s.again(), quoted(file));
+        text.push_str(&command(&format!("{again} {}", quoted(&first.key))));
+        if left > 1 {
+            text.push_str(&command(&format!("{again} all")));
+        }
+    }
+    text
+}
+
 fn next(s: &Surveyed<'_>, detail: Detail) -> String {
     let mut text = String::new();
     match s.saved {
@@ -329,12 +383,11 @@ fn next(s: &Surveyed<'_>, detail: Detail) -> String {
             let file = path.display().to_string();
             let said = if added.created {
                 format!("Written: {file}. Look through it: what was assumed says so.")
-            } else if added.what.is_empty() {
-                format!("{file} holds all of this already; nothing was changed.")
             } else {
-                format!("Added to {file}: {}. What stood there was not touched.", added.what.join(", "))
+                in_an_old_file(&file, added)
             };
             text.push_str(&format!("\n{}", wrapped("", &said)));
+            text.push_str(&differing(s, &file, &added.differences));
             text.push_str(&title("Next: measure this computer's wake-ups"));
             text.push_str(&command(&format!("swiftloop soak --buffer 128 --save {}", quoted(&file))));
         }
@@ -369,10 +422,12 @@ pub fn json(s: &Surveyed<'_>) -> Result<Value, std::io::Error> {
         })
     };
     Ok(object!({
-        "format": "swiftloop.survey/1",
+        "format": "swiftloop.survey/2",
         "findings": s.findings.iter().map(finding).collect::<Vec<_>>(),
         "rates": value(serde_json::to_value(s.inventory.places()))?,
         "inventory": value(serde_json::to_value(s.inventory))?,
-        "saved": s.saved.map(|(path, added)| object!({ "path": path.display().to_string(), "added": added.what })),
+        "saved": s.saved.map(|(path, added)| object!({ "path": path.display().to_string(), "added": added.what, "differences": added.differences.iter().map(|d| object!({
+            "key": d.key, "file": d.file, "machine": d.machine, "replaced": d.replaced,
+        })).collect::<Vec<_>>() })),
     }))
 }

@@ -1,11 +1,11 @@
 //! Why there is no answer, in words: what stands in the way, and what to do. One trait for all of the core's refusals.
 
-use super::figures::decimals;
+use super::figures::{decimals, plain};
 use swiftloop_core::listen::AgainstRefusal;
 use swiftloop_core::loops::UnusableFit;
 use swiftloop_core::probe::{
     BadRecipe, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, MOST_CHANNELS, Misplaced, OnsetRefusal, QUIETEST_DB,
-    Refusal,
+    Refusal, Trouble,
 };
 
 /// A refusal that can be explained.
@@ -121,6 +121,7 @@ impl Explain for Misplaced {
                 format!("{driver} of {interface} does not offer {rate} Hz in the rig file")
             }
             Self::NamedSpeeds(_) => "this driver's buffers are named speeds in the rig file".into(),
+            Self::Unusable(why) => why.what(),
         }
     }
 
@@ -134,6 +135,7 @@ impl Explain for Misplaced {
                 format!("it offers {}: add the rate, or record at one of these", rates.join(", "))
             }
             Self::NamedSpeeds(speeds) => format!("label the takes with them: {}", speeds.join(", ")),
+            Self::Unusable(why) => why.help(),
         }
     }
 }
@@ -164,6 +166,12 @@ impl Explain for UnusableFit {
             Self::NothingFixed => {
                 "the blocks alone would take longer than the round trips: less than nothing remains for converters".into()
             }
+            Self::TooSoon { block, trip } => format!(
+                "at {block} frames the sound came back after {} frames, sooner than one block in and one out", decimals(trip.raw(), 1)
+            ),
+            Self::BelowModel { blocks, least, model } => format!(
+                "the round trips grow by {} blocks; {model} holds {} at the least", decimals(*blocks, 2), plain(*least)
+            ),
         }
     }
 
@@ -172,9 +180,37 @@ impl Explain for UnusableFit {
             Self::Shrinks { .. } => {
                 "check which recording belongs to which buffer: two of them seem to have changed places"
             }
-            Self::TooFewBlocks | Self::NothingFixed => {
+            Self::BelowModel { .. } => {
+                "check the buffers' names and which driver the recorder used; if the driver really holds fewer, write blocks_in and \
+                 blocks_out into the rig"
+            }
+            Self::TooFewBlocks | Self::NothingFixed | Self::TooSoon { .. } => {
                 "switch the recorder's own latency compensation off, check the buffers' names, and record again"
             }
+        }
+        .into()
+    }
+}
+
+impl Explain for Trouble {
+    fn what(&self) -> String {
+        match self {
+            Self::TwoClocks => {
+                "no lasting round trip: two clocks run apart, so the figure changes all the time"
+            }
+            Self::Slips => "no sound round trip: frames were lost or put in while it was recorded",
+            Self::Compensated => {
+                "not the round trip: the recorder took its latency off before it saved the take"
+            }
+        }
+        .into()
+    }
+
+    fn help(&self) -> String {
+        match self {
+            Self::TwoClocks => "lock the two clocks, or use one interface for both; record the probe again",
+            Self::Slips => "take the next larger buffer, record the probe again",
+            Self::Compensated => "switch the recorder's latency compensation off, record the probe again",
         }
         .into()
     }

@@ -10,7 +10,7 @@ use swiftloop_core::ids::PerformerId;
 use swiftloop_core::listen::AgainstRefusal;
 use swiftloop_core::load::BoundBy;
 use swiftloop_core::loops::{Context, LegKind, LoopKind, UnusableFit};
-use swiftloop_core::probe::{BadRecipe, Misplaced, OnsetRefusal, Refusal};
+use swiftloop_core::probe::{BadRecipe, Misplaced, OnsetRefusal, Refusal, Trouble};
 use swiftloop_core::rig::{Offered, PowerPlan};
 use swiftloop_core::units::{Block, Decibels, Frames, Gigabytes, Hz, Ms, PerHour, Ppm, Range, Seconds};
 use swiftloop_files::{rig_from, session_from, tables};
@@ -55,7 +55,9 @@ fn refusals_say_what_and_what_to_do() {
     let against =
         [AgainstRefusal::Unrelated, AgainstRefusal::Rates, AgainstRefusal::Lost { from: Seconds::new(41.2) }];
     let shrinks = UnusableFit::Shrinks { smaller: Block::new(128), larger: Block::new(512) };
-    let fit = [shrinks, UnusableFit::TooFewBlocks, UnusableFit::NothingFixed];
+    let soon = UnusableFit::TooSoon { block: Block::new(128), trip: Frames::new(3.2) };
+    let below = UnusableFit::BelowModel { blocks: 2.04, least: 3.0, model: "jack".into() };
+    let fit = [shrinks, UnusableFit::TooFewBlocks, UnusableFit::NothingFixed, soon, below];
     let names = || vec!["rack".to_string(), "desk".into()];
     let rate = Misplaced::Rate {
         driver: "alsa".into(),
@@ -70,9 +72,10 @@ fn refusals_say_what_and_what_to_do() {
         Misplaced::Speed("brisk".into(), names()),
         Misplaced::NamedSpeeds(names()),
     ];
+    let trouble = [Trouble::TwoClocks, Trouble::Slips, Trouble::Compensated];
     let recipe = [BadRecipe::Channels, BadRecipe::Bursts, BadRecipe::Level];
     let listened = [refusals(&probe), refusals(&onset), refusals(&against)];
-    let all = [listened.concat(), refusals(&fit), refusals(&placed), refusals(&recipe)];
+    let all = [listened.concat(), refusals(&fit), refusals(&placed), refusals(&trouble), refusals(&recipe)];
     insta::assert_snapshot!("refusals", all.concat());
 }
 

@@ -27,11 +27,17 @@ fn wav(folder: &Folder, name: &str, channels: &[Vec<f32>]) {
 fn the_demos_recordings_say_what_was_done_to_them() {
     let folder = Folder::with_demo();
     let clean = folder.json(&["probe", "read", "loop-128.wav"]);
-    assert_eq!(clean["format"], "swiftloop.probe-read/1");
+    assert_eq!(clean["format"], "swiftloop.probe-read/2");
     near(&clean["channels"][0]["latency_frames"], 424.4, 0.001);
     near(&clean["channels"][0]["gain_db"], -6.0, 0.05);
     assert_eq!(clean["channels"][0]["polarity"], "normal");
-    let drifting = folder.json(&["probe", "read", "loop-two-clocks.wav"]);
+    assert!(clean["trouble"].is_null());
+    let drifting = folder.run(&["probe", "read", "loop-two-clocks.wav", "--json"]);
+    assert_eq!(drifting.code, 1, "two clocks are no yes");
+    let drifting: Value = serde_json::from_str(&drifting.out).unwrap();
+    assert_eq!(drifting["trouble"], "two-clocks");
+    let refused = folder.run(&["probe", "fit", "128=loop-two-clocks.wav", "256=loop-256.wav"]);
+    assert!(refused.code == 2 && refused.err.contains("two clocks"), "{}", refused.err);
     near(&drifting["channels"][0]["drift_ppm"], 23.4, 0.05);
     let takes = ["probe", "fit", "128=loop-128.wav", "256=loop-256.wav", "512=loop-512.wav"];
     let fit = folder.json(&takes);

@@ -159,7 +159,8 @@ fn an_existing_rig_keeps_every_line_and_gets_what_is_missing() {
     assert!(after.contains("cores = 4\n") && !after.contains("cores = 6"));
     assert!(folder.run(&["plan", "rig.toml", "session.toml"]).code <= 1, "it is a rig still");
     let again = folder.run(&["survey", "--root", &computer("two-interfaces"), "--save", "rig.toml"]);
-    assert!(again.out.contains("holds all of this already"), "{}", again.out);
+    assert!(again.out.contains("Nothing was changed in rig.toml"), "{}", again.out);
+    assert!(again.out.contains("machine.cores") && again.out.contains("--replace all"), "{}", again.out);
     assert_eq!(folder.read("rig.toml"), after);
 }
 
@@ -197,4 +198,47 @@ fn strange_files_are_missing_figures_never_a_panic() {
     assert!(answer.code <= 1, "{}", answer.err);
     assert!(answer.out.contains("pipewire.json is not its JSON dump"), "{}", answer.out);
     assert!(folder.read("rig.toml").contains("memory_gb = 8             # assumed"));
+}
+
+#[test]
+fn a_file_that_says_otherwise_is_compared_line_by_line_and_changed_only_where_asked() {
+    let folder = Folder::empty();
+    let root = computer("good-desktop");
+    let survey = |more: &[&str]| {
+        folder.run(&[&["survey", "--root", root.as_str(), "--save", "rig.toml"], more].concat())
+    };
+    assert_eq!(survey(&[]).code, 0);
+    let whole = folder.read("rig.toml");
+    let mine = whole
+        .replace("cores = 8\n", "cores = 4          # mine\n")
+        .replace("rates_hz = [44100, 48000, 88200, 96000]", "rates_hz = [48000]");
+    let without_channels: String =
+        mine.lines().filter(|l| !l.starts_with("channels")).map(|l| format!("{l}\n")).collect();
+    assert!(without_channels != whole && without_channels.contains("# mine"));
+    folder.write("rig.toml", without_channels);
+    let told = survey(&["--json"]);
+    let told: Value = serde_json::from_str(&told.out).unwrap();
+    let differences = told["saved"]["differences"].as_array().unwrap();
+    let keys: Vec<&str> = differences.iter().map(|d| d["key"].as_str().unwrap()).collect();
+    assert!(
+        keys.contains(&"machine.cores") && keys.contains(&"interface.rack.driver.alsa.rates_hz"),
+        "{keys:?}"
+    );
+    assert!(differences.iter().all(|d| d["replaced"] == false), "{told}");
+    assert_eq!(told["saved"]["added"][0], "interface.rack.channels");
+    assert!(folder.read("rig.toml").contains("cores = 4          # mine"), "nothing is changed unasked");
+    // What people choose, and what passes, is no difference.
+    assert!(!keys.iter().any(|k| k.ends_with("class") || k.ends_with("name")), "{keys:?}");
+
+    let wrong = survey(&["--replace", "machine.core"]);
+    assert!(wrong.code == 2 && wrong.err.contains("--replace machine.cores"), "{}", wrong.err);
+    let one = survey(&["--replace", "machine.cores"]);
+    assert!(one.out.contains("Replaced in rig.toml: machine.cores"), "{}", one.out);
+    let now = folder.read("rig.toml");
+    assert!(now.contains("cores = 8          # mine") && now.contains("rates_hz = [48000]"), "{now}");
+    survey(&["--replace", "all"]);
+    let last = survey(&["--json"]);
+    let last: Value = serde_json::from_str(&last.out).unwrap();
+    assert_eq!(last["saved"]["differences"].as_array().map(Vec::len), Some(0), "{last}");
+    assert_eq!(folder.run(&["survey", "--root", root.as_str(), "--replace", "all"]).code, 2);
 }

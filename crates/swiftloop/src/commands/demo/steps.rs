@@ -62,7 +62,13 @@ pub fn measured(dir: &Path, detail: Detail) -> Result<Vec<Step>, Failure> {
             question: "What did one recording of it say?",
             command: format!("probe read {name}"),
             lead: views::probe::lead(&reading, reading.recipe.rate),
-            whole: views::probe::read(Path::new(name), &recording, &reading, None, Detail::Screen),
+            whole: views::probe::read(
+                Path::new(name),
+                &recording,
+                &reading,
+                (None, reading.trouble(false)),
+                Detail::Screen,
+            ),
         })
     };
     Ok(vec![fit, read("loop-128.wav")?, read("loop-two-clocks.wav")?])

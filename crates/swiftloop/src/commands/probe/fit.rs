@@ -35,7 +35,7 @@ fn save(target: &Saved<'_>, found: &Collected, rate: Hz) -> Result<(), Failure> 
     }
     let rig = read_rig(target.rig, tables())?;
     let trips = found
-        .placed(&rig, target.interface, target.driver, rate)
+        .placed(&rig, tables(), target.interface, target.driver, rate)
         .map_err(|why| Failure::explained(&why))?
         .into_iter()
         .map(|trip| NewTrip { interface: target.interface.into(), driver: target.driver.into(), trip });

@@ -3,7 +3,7 @@
 use super::recorded::{read_recording, whole};
 use crate::cli::ProbeReadOptions;
 use crate::failure::Failure;
-use crate::output::answer;
+use crate::output::{answer, yes_or_no};
 use crate::views::probe as view;
 use std::path::Path;
 use std::process::ExitCode;
@@ -20,12 +20,14 @@ pub fn run(options: &ProbeReadOptions) -> Result<ExitCode, Failure> {
     let residual = options
         .reported_frames
         .and_then(|n| Some(Residual::new(reading.channels.first()?.latency.typical(), Frames::new(n))));
+    // Whoever tells what the recorder takes off knows that it does.
+    let trouble = reading.trouble(options.reported_frames.is_some());
     answer(
         &options.shown,
-        |detail| view::read(&options.recording, &recording, &reading, residual, detail),
-        || view::json(&reading, residual),
+        |detail| view::read(&options.recording, &recording, &reading, (residual, trouble), detail),
+        || view::json(&reading, residual, trouble),
     )?;
-    Ok(ExitCode::SUCCESS)
+    Ok(yes_or_no(trouble.is_none()))
 }
 
 /// The recipe of a probe file.

@@ -39,6 +39,9 @@ fn take(word: &str, dir: &Path) -> Result<MeasuredTake, Failure> {
 
 fn from_wav(path: &Path) -> Result<(Hz, Range<Frames>), Failure> {
     let (recording, reading) = read_recording(path, None)?;
+    if let Some(trouble) = reading.trouble(false) {
+        return Err(Failure::refused(path.display(), &trouble));
+    }
     // A channel was found, else the recording would have been refused.
     let trip = reading.channels.first().map(|c| c.latency);
     let none = || Failure::usage(format!("{}: no channel holds the probe", path.display()), "record again");
