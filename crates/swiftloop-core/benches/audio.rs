@@ -4,7 +4,9 @@
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
 use swiftloop_core::OneByOne;
-use swiftloop_core::listen::{AudioSource, InMemory, compare, jumps, levels::Levels, listen, repeats, runs};
+use swiftloop_core::listen::{
+    AudioSource, Grain, InMemory, compare, jumps, levels::Levels, listen, repeats, runs,
+};
 use swiftloop_core::probe::{Recipe, matched::Matched, read};
 use swiftloop_core::units::{Block, Hz};
 use swiftloop_files::{Depth, Recording, wav_bytes};
@@ -18,8 +20,12 @@ fn audio(c: &mut Criterion) {
     let one = &music[0];
     let mut group = c.benchmark_group("one channel of 20 s");
     group.sample_size(10).throughput(Throughput::Bytes(one.len() as u64 * 3));
-    group.bench_function("stand still", |b| b.iter(|| runs::runs(black_box(one), STEP, 48_000.0)));
-    group.bench_function("come again", |b| b.iter(|| repeats::repeats(black_box(one), STEP)));
+    group.bench_function("stand still", |b| {
+        b.iter(|| runs::runs(black_box(one), &Grain::new(one, STEP), 48_000.0))
+    });
+    group.bench_function("come again", |b| {
+        b.iter(|| repeats::repeats(black_box(one), &Grain::new(one, STEP)))
+    });
     group.bench_function("jump", |b| b.iter(|| jumps::jumps(black_box(one), STEP, 48_000.0)));
     group.bench_function("levels", |b| b.iter(|| Levels::of(black_box(one))));
     let recipe = Recipe::new(RATE, 1, 8, -12).unwrap();

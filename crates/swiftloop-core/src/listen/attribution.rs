@@ -56,6 +56,9 @@ pub struct Attribution {
 const BLOCKS: std::ops::RangeInclusive<u64> = 16..=8192;
 /// So many events say enough.
 const ENOUGH: usize = 200;
+/// Larger blocks that are no power of two no driver has, nor longer ones, in seconds.
+const LARGEST: u64 = 4096;
+const LONGEST_S: f64 = 0.05;
 /// A block is named from this confidence on.
 const SURE: f64 = 0.8;
 
@@ -136,15 +139,18 @@ fn block(events: &[Event], rate: Hz) -> (Block, f64) {
     (Block::new(best.0 as u32), (best.1 - most).exp() / all)
 }
 
-/// How usual a block is: powers of two, whole milliseconds, multiples of 16, anything.
+/// How usual a block is: powers of two, whole milliseconds, multiples of 16, anything. What no driver has (beats of music have
+/// such lengths) is as good as ruled out beforehand.
 fn usual(n: u64, rate: Hz) -> f64 {
+    const NOBODY: f64 = 1e-6;
     let millisecond = u64::from(rate.get()) / 1000;
     match n {
         _ if n.is_power_of_two() => 8.0,
+        _ if n > LARGEST || n as f64 > LONGEST_S * f64::from(rate.get()) => NOBODY,
         _ if millisecond > 0 && n.is_multiple_of(millisecond) => 3.0,
         _ if n.is_multiple_of(32) => 2.0,
         _ if n.is_multiple_of(16) => 1.0,
-        _ => 0.05,
+        _ => 0.02,
     }
 }
 

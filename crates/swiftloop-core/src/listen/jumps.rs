@@ -39,6 +39,16 @@ const TOLD: i64 = 4;
 const BENDS: f64 = 0.55;
 /// Longest shift that is tried, in frames.
 const SHIFTS: usize = 24;
+/// Loudness after a break beside that before it, over so many frames.
+const LEVEL_STAYS: std::ops::Range<f64> = 0.25..2.5;
+const LOUDNESS: usize = 480;
+/// A break is firm when it surprises so many times more than anything near, and so many times more than is usual for the
+/// law that the sound keeps. What is weaker is as likely the start of a note as a crackle.
+const FIRM: (f32, f64) = (8.0, 400.0);
+/// One frame more or less surprises less, and nothing that music does looks like it.
+const FIRM_SLIP: (f32, f64) = (14.0, 120.0);
+/// What weakness leaves of the confidence.
+const WEAK: f64 = 0.5;
 /// Longest click.
 const LONGEST_CLICK: usize = 12;
 
@@ -126,8 +136,21 @@ fn judge(samples: &[f32], cell: usize, height: f32, cells: &[f32], k: usize) -> 
     if kind == CrackleKind::Skip && only_bends(samples, start, &a)? {
         return None;
     }
-    let confidence = 1.0 - f64::from(ALONE * near / height).min(1.0) * 0.5;
+    // A note that begins or ends changes how loud it is; a crackle does not.
+    if !LEVEL_STAYS.contains(&level_ratio(samples, start)?) {
+        return None;
+    }
+    let least = if kind == CrackleKind::Slip { FIRM_SLIP } else { FIRM };
+    let firm = height >= least.0 * near && top >= least.1 * usual;
+    let confidence = (1.0 - f64::from(ALONE * near / height).min(1.0) * 0.5) * if firm { 1.0 } else { WEAK };
     Some(Mark { start, length, kind, shift, confidence })
+}
+
+/// How loud it is in the hundredth of a second after a break, beside the one before it.
+fn level_ratio(samples: &[f32], start: usize) -> Option<f64> {
+    let of = |range: std::ops::Range<usize>| Some(level(samples.get(range)?.iter().map(|x| f64::from(*x))));
+    let after = of(start + LONGEST_CLICK..start + LONGEST_CLICK + LOUDNESS)?;
+    Some(after / of(start.checked_sub(LOUDNESS)?..start)?.max(1e-9))
 }
 
 /// After a break the sound keeps the law it had before: its own past still predicts it. A new note brings a new law.

@@ -14,6 +14,8 @@ pub struct Levels {
     pub true_peak: f64,
     /// Samples at full scale.
     pub full_scale: u64,
+    /// Samples at the very value of the highest, either way up.
+    pub at_peak: u64,
 }
 
 /// Samples below this are not looked at between the frames: they cannot hide a peak over full scale unless the signal
@@ -38,12 +40,24 @@ impl Levels {
             peak: f64::from(peak),
             true_peak: f64::from(peak),
             full_scale: 0,
+            at_peak: samples.iter().filter(|x| x.abs() == peak).count() as u64,
         };
         if peak >= NEAR {
             levels.full_scale = samples.iter().filter(|x| x.abs() >= 0.999_96).count() as u64;
             levels.true_peak = levels.true_peak.max(between(samples));
         }
         levels
+    }
+
+    /// Many samples stand at one common extreme below full scale: something holds the sound there, a limiter or a clip that
+    /// was turned down afterwards.
+    #[must_use]
+    pub fn held_below_full_scale(&self) -> bool {
+        /// Loud music comes to its highest value once or twice.
+        const MANY: u64 = 12;
+        /// In quieter sound few values are left to be had.
+        const LOUD: f64 = 0.1;
+        self.at_peak >= MANY && self.peak > LOUD && self.full_scale == 0
     }
 
     /// Two stretches together, of so many samples each.
@@ -55,6 +69,11 @@ impl Levels {
             peak: self.peak.max(other.peak),
             true_peak: self.true_peak.max(other.true_peak),
             full_scale: self.full_scale + other.full_scale,
+            at_peak: match self.peak.total_cmp(&other.peak) {
+                std::cmp::Ordering::Greater => self.at_peak,
+                std::cmp::Ordering::Less => other.at_peak,
+                std::cmp::Ordering::Equal => self.at_peak + other.at_peak,
+            },
         }
     }
 }
@@ -115,6 +134,16 @@ mod tests {
                 && (levels.true_peak - 0.9 * std::f64::consts::SQRT_2).abs() < 0.02,
             "{levels:?}"
         );
+    }
+
+    #[test]
+    fn what_is_held_below_full_scale_is_told() {
+        let wave = |n: usize| (n as f32 * 0.013).sin();
+        let clipped: Vec<f32> = (0..9000).map(|n| (1.4 * wave(n)).clamp(-0.6, 0.6)).collect();
+        let both = Levels::of(&clipped[..4000]).with(4000, Levels::of(&clipped[4000..]), 5000);
+        assert!(both.held_below_full_scale() && both.at_peak == Levels::of(&clipped).at_peak, "{both:?}");
+        let free: Vec<f32> = (0..9000).map(|n| 0.6 * wave(n)).collect();
+        assert!(!Levels::of(&free).held_below_full_scale());
     }
 
     #[test]

@@ -12,12 +12,14 @@ pub mod repeats;
 pub mod runs;
 
 mod envelope;
+mod grain;
 mod scan;
 mod sinc;
 
 pub use against::{AgainstRefusal, Comparison, compare};
 pub use attribution::{Attribution, Cause};
 pub use envelope::{Column, envelope};
+pub use grain::Grain;
 pub use levels::Levels;
 pub use scan::{Scan, listen};
 

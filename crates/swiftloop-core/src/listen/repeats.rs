@@ -2,7 +2,7 @@
 //! frames of a recording unique, so sixteen that come again to the bit were copied. Places to compare are picked by
 //! the samples themselves (those whose fingerprint is small), so that a copy picks the same ones.
 
-use super::{CrackleKind, Mark};
+use super::{CrackleKind, Grain, Mark};
 
 /// Shortest copy that is found for certain.
 pub const SHORTEST: usize = 16;
@@ -24,7 +24,7 @@ const DIFFERENT: f32 = 0.02;
 
 /// Finds them.
 #[must_use]
-pub fn repeats(samples: &[f32], step: f32) -> Vec<Mark> {
+pub fn repeats(samples: &[f32], grain: &Grain<'_>) -> Vec<Mark> {
     let mut found: Vec<Mark> = Vec::new();
     // Where each fingerprint was seen last, beside the fingerprint: most others end at that.
     let mut memory = vec![(u32::MAX, 0u32); 1 << SLOTS_LOG2];
@@ -39,7 +39,7 @@ pub fn repeats(samples: &[f32], step: f32) -> Vec<Mark> {
         if samples[at..at + PRINT] != samples[before..before + PRINT] {
             return;
         }
-        if let Some(mark) = judge(samples, at, at - before, step) {
+        if let Some(mark) = judge(samples, at, at - before, grain.at(at)) {
             done = mark.start + mark.length;
             found.push(mark);
         }

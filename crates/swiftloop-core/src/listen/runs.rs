@@ -2,7 +2,7 @@
 //! one idea: in moving sound two neighbours are seldom equal, so a long run of equal ones is a break, unless the
 //! sound around it hardly moves either (silence, the last bits of a fade) or the run is a flat top.
 
-use super::{CrackleKind, Mark};
+use super::{CrackleKind, Grain, Mark};
 
 /// Frames that are looked at in one go: most hold no four alike. A multiple of four.
 const LOOK: usize = 256;
@@ -16,12 +16,18 @@ const WIDE: usize = 4096;
 const MOVING: f32 = 4.0;
 /// Runs shorter than 16 frames have to stand out more.
 const MOVING_SHORT: f32 = 32.0;
+/// Share of frames that are like the one before, from which on a sound is one of plateaus.
+const PLATEAUS: f32 = 0.75;
+/// On either side the sound has to be so many steps away from the value at which it stands.
+const APART: f32 = 8.0;
+/// So many others at the same extreme make it no accident.
+const COMPANY: usize = 6;
 /// A longer silence is meant (in seconds) unless both its edges are loud.
 const LONGEST_S: f64 = 0.25;
 
 /// Finds them.
 #[must_use]
-pub fn runs(samples: &[f32], step: f32, rate: f64) -> Vec<Mark> {
+pub fn runs(samples: &[f32], grain: &Grain<'_>, rate: f64) -> Vec<Mark> {
     let mut found = Vec::new();
     let mut done = 0;
     // A run of eight holds four neighbours that begin at a multiple of four.
@@ -37,7 +43,7 @@ pub fn runs(samples: &[f32], step: f32, rate: f64) -> Vec<Mark> {
         let from = at - samples[..at].iter().rev().take_while(same).count();
         let to = at + samples[at..].iter().take_while(same).count();
         if to - from >= SHORTEST {
-            found.extend(judge(samples, from, to, step, rate));
+            found.extend(judge(samples, from, to, grain, rate));
         }
         done = to;
     }
@@ -57,7 +63,8 @@ fn movement(samples: &[f32]) -> f32 {
     samples.windows(2).map(|w| (w[1] - w[0]).abs()).sum::<f32>() / steps as f32
 }
 
-fn judge(samples: &[f32], from: usize, to: usize, step: f32, rate: f64) -> Option<Mark> {
+fn judge(samples: &[f32], from: usize, to: usize, grain: &Grain<'_>, rate: f64) -> Option<Mark> {
+    let step = grain.at(from);
     // The edges of the recording are no crackles.
     let before = samples.get(from.checked_sub(AROUND)?..from)?;
     let after = samples.get(to..to + AROUND)?;
@@ -70,6 +77,12 @@ fn judge(samples: &[f32], from: usize, to: usize, step: f32, rate: f64) -> Optio
     let moves = moved_before >= least && moved_after >= least && edge >= 3.0 * step;
     let breaks = length >= 16 && edge >= 6.0 * step.max(moved_before).max(moved_after);
     if !moves && !breaks {
+        return None;
+    }
+    // Sound that hardly leaves the value by itself (the end of a fade, the pause before a note) stands still of its own.
+    let apart =
+        |side: &[f32]| (side.iter().map(|x| (x - value).powi(2)).sum::<f32>() / side.len() as f32).sqrt();
+    if apart(before).min(apart(after)) < APART * step {
         return None;
     }
     // A dropout that long is one only if the sound breaks off and sets in again at full level.
@@ -90,6 +103,18 @@ fn judge(samples: &[f32], from: usize, to: usize, step: f32, rate: f64) -> Optio
     let crest = |side: f32| side.abs() < value.abs() && (value - side) * value > 0.0;
     if value.abs() >= top && value.abs() > 0.25 && crest(samples[from - 1]) && crest(samples[to]) {
         return None; // A flat top: clipped.
+    }
+    // Where others around stand at the same extreme, something holds the sound there: a limiter, a clip, a square wave.
+    let (least, most) = wide.iter().fold((f32::MAX, f32::MIN), |(l, m), x| (l.min(*x), m.max(*x)));
+    let extreme = value != 0.0 && (value <= least || value >= most);
+    if extreme && wide.iter().filter(|x| x.abs() == value.abs()).count() >= length + COMPANY {
+        return None;
+    }
+    // A sound that is made of plateaus stands still all the time.
+    let still =
+        |side: &[f32]| side.windows(2).filter(|w| w[0] == w[1]).count() as f32 / (side.len() - 1) as f32;
+    if value != 0.0 && still(before).max(still(after)) > PLATEAUS {
+        return None;
     }
     // The first value of a hold is right, the rest repeat it.
     let (kind, start) = if value == 0.0 { (CrackleKind::Gap, from) } else { (CrackleKind::Hold, from + 1) };

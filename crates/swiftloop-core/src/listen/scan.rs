@@ -1,9 +1,9 @@
 //! A whole recording: stretches are fetched and looked at by as many workers as there are, channel by channel; what they
 //! mark is put together to events.
 
-use super::attribution::{Attribution, attribute};
+use super::attribution::{Attribution, Cause, attribute};
 use super::levels::Levels;
-use super::{AudioSource, CrackleKind, Event, Mark, jumps, repeats, runs};
+use super::{AudioSource, CrackleKind, Event, Grain, Mark, jumps, repeats, runs};
 use crate::workers::Workers;
 use std::sync::{Mutex, PoisonError};
 
@@ -62,9 +62,25 @@ pub fn listen<P: AudioSource>(
             progress(done as f64 / frames as f64);
         }
     }
-    let events = together(marks);
-    let attribution = attribute(&events, programme.channels(), programme.rate());
+    let (events, attribution) = believed(together(marks), programme);
     Ok(Scan { events, attribution, levels, frames })
+}
+
+/// Jumps from this confidence on are firm.
+const FIRM: f64 = 0.5;
+
+/// Weak jumps are believed where they keep company: slips as regular as two clocks make them, or no fewer firm crackles
+/// beside them (what breaks breaks more than once). By themselves they are the starts of notes.
+fn believed<P: AudioSource>(mut events: Vec<Event>, programme: &P) -> (Vec<Event>, Attribution) {
+    let point_to = |events: &[Event]| attribute(events, programme.channels(), programme.rate());
+    let attribution = point_to(&events);
+    let weak = events.iter().filter(|e| is_jump(e.kind) && e.confidence < FIRM).count();
+    if attribution.cause == Cause::Clock || 2 * weak <= events.len() {
+        return (events, attribution);
+    }
+    events.retain(|e| !is_jump(e.kind) || e.confidence >= FIRM);
+    let attribution = point_to(&events);
+    (events, attribution)
 }
 
 /// Marks of a stretch: channel, frame of the recording, mark; and the levels of each channel.
@@ -84,8 +100,9 @@ fn look<P: AudioSource>(
     let mut marks = Vec::new();
     let mut levels = Vec::new();
     for (c, samples) in channels.iter().enumerate() {
-        let mut own = runs::runs(samples, programme.step(), rate);
-        own.extend(repeats::repeats(samples, programme.step()));
+        let grain = Grain::new(samples, programme.step());
+        let mut own = runs::runs(samples, &grain, rate);
+        own.extend(repeats::repeats(samples, &grain));
         let firm = own.clone();
         // What comes from the neighbourhood only: the sound has to be there on both sides.
         let near = (from - outer_from).saturating_sub(6144) as usize;

@@ -2,6 +2,7 @@
 //! (`Style::Concert`; tuning used `Style::Rehearsal` only).
 //! `cargo test --release -p swiftloop-core --test listen -- --ignored --nocapture` prints the whole table.
 
+use crate::finished::{Song, Treatment, mix, treated};
 use swiftloop_core::OneByOne;
 use swiftloop_core::listen::{
     AgainstRefusal, Cause, CrackleKind, Event, InMemory, against::Failed, compare, listen,
@@ -20,6 +21,59 @@ fn rounded(channels: &[Vec<f32>], step: f32) -> Vec<Vec<f32>> {
 
 fn heard(channels: &[Vec<f32>], step: f32) -> Vec<Event> {
     listen(&InMemory { channels, rate: RATE, step }, &OneByOne, |_| ()).unwrap().events
+}
+
+/// Events that are heard in finished music, which holds none, by song and treatment.
+fn invented(song: Song, treatment: Treatment, seconds: usize, seed: u64) -> Vec<Event> {
+    let channels = treated(mix(song, seconds, seed), treatment, seed);
+    heard(&channels, treatment.step())
+}
+
+fn finished_table(seconds: usize, seeds: std::ops::Range<u64>) {
+    let mut all = 0;
+    for song in Song::ALL {
+        for treatment in Treatment::ALL {
+            let events: Vec<Event> =
+                seeds.clone().flat_map(|s| invented(song, treatment, seconds, s)).collect();
+            let kinds: Vec<String> = CrackleKind::ALL
+                .into_iter()
+                .map(|k| (k, events.iter().filter(|e| e.kind == k).count()))
+                .filter(|(_, n)| *n > 0)
+                .map(|(k, n)| format!("{n} {}", k.as_str()))
+                .collect();
+            all += events.len();
+            if !events.is_empty() {
+                println!("{song:?} {treatment:?}: {}", kinds.join(", "));
+            }
+        }
+    }
+    let minutes = (seconds * 32 * (seeds.end - seeds.start) as usize) as f64 / 60.0;
+    println!("{all} invented in {minutes:.0} minutes");
+}
+
+/// What the detector was tuned on.
+#[test]
+#[ignore = "minutes"]
+fn finished_tuning() {
+    finished_table(20, 0..4);
+}
+
+/// A minute of each treatment, songs in turn: nothing may be heard in it.
+#[test]
+fn nothing_is_heard_in_finished_music() {
+    for (i, treatment) in Treatment::ALL.into_iter().enumerate() {
+        for (k, song) in Song::ALL.into_iter().enumerate() {
+            let events = invented(song, treatment, 8, 40 + (i * 4 + k) as u64);
+            assert!(events.is_empty(), "{song:?} {treatment:?}: {events:?}");
+        }
+    }
+}
+
+/// What it never saw.
+#[test]
+#[ignore = "minutes"]
+fn finished_judging() {
+    finished_table(20, 100..106);
 }
 
 /// Breaks a fresh piece in `count` random places; returns it with the truth.
@@ -228,7 +282,33 @@ fn against(
     let other = InMemory { channels: &original, rate: RATE, step: STEP_24 };
     let found = compare(&one, &other).expect("comparable");
     let (f, n, i) = score(&found.events, &truth);
+    // None is told twice.
+    let twice = found.events.len().saturating_sub(f + i);
+    assert_eq!(twice, 0, "{kind:?}: {:?}", found.events);
     (truth.len(), f, n, i)
+}
+
+#[test]
+fn a_skip_in_music_is_told_once() {
+    let original = rounded(&band(RATE, 48_000 * 20, 77), STEP_24);
+    for (noise, gain, fixed_frames) in [(-300.0, 0.0, 40.0), (-85.0, -3.0, 40.4)] {
+        let way = SimulatedInterface {
+            noise: Decibels::new(noise),
+            gain: Decibels::new(gain),
+            fixed_frames,
+            ..SimulatedInterface::with_block(Block::new(64))
+        };
+        let recorded: Vec<Vec<f32>> = original.iter().map(|c| way.record(c, 3).samples).collect();
+        let (channels, truth) = broken(&recorded, CrackleKind::Skip, 12, (16, 1024), 9);
+        let one = InMemory { channels: &channels, rate: RATE, step: STEP_24 };
+        let other = InMemory { channels: &original, rate: RATE, step: STEP_24 };
+        let found = compare(&one, &other).expect("comparable");
+        let skips = found.events.iter().filter(|e| e.kind == CrackleKind::Skip).count();
+        assert_eq!(skips, truth.len(), "{noise}: {:?}\n{truth:?}", found.events);
+        let shifts: Vec<i64> = found.events.iter().filter_map(|e| e.shift).filter(|s| *s != 0).collect();
+        let lost: Vec<i64> = truth.iter().map(|d| -(d.length as i64)).collect();
+        assert_eq!(shifts, lost);
+    }
 }
 
 #[test]

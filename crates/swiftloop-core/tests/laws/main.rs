@@ -7,6 +7,7 @@ mod cases;
 mod choice;
 mod climb;
 mod common;
+mod finished;
 mod listen;
 mod load;
 mod loops;

@@ -40,6 +40,8 @@ pub fn json(heard: &Listened<'_>) -> Value {
             "peak_db": Decibels::of_amplitude(l.peak),
             "true_peak_db": Decibels::of_amplitude(l.true_peak),
             "full_scale_samples": l.full_scale,
+            "at_peak_samples": l.at_peak,
+            "held_below_full_scale": l.held_below_full_scale(),
         })).collect::<Vec<_>>(),
         "note": heard.recording.note,
     })

@@ -222,6 +222,14 @@ fn remarks(heard: &Listened<'_>, detail: Detail) -> Vec<String> {
                 l.full_scale
             ));
         }
+        if l.held_below_full_scale() {
+            all.push(format!(
+                "Channel {channel}: {} samples stand at one common extreme of {:.1}{TIED}dBFS: a limiter or a clip before this file was \
+                 made, not the driver.",
+                l.at_peak,
+                Decibels::of_amplitude(l.peak).raw()
+            ));
+        }
         if l.dc_offset.abs() > OFFSET {
             all.push(format!(
                 "Channel {channel}: a constant offset of {:.2}{TIED}% of full scale clicks at every cut; a high-pass takes it away.",
