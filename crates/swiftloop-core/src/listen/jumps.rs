@@ -45,10 +45,12 @@ const LOUDNESS: usize = 480;
 /// A break is firm when it surprises so many times more than anything near, and so many times more than is usual for the
 /// law that the sound keeps. What is weaker is as likely the start of a note as a crackle.
 const FIRM: (f32, f64) = (8.0, 400.0);
-/// One frame more or less surprises less, and nothing that music does looks like it.
-const FIRM_SLIP: (f32, f64) = (14.0, 120.0);
+/// Or when so little of the surprise is left once it is mended: the sound goes on as if nothing had been. (Of starts of notes
+/// more is left: of a hundred none had less.)
+const MENDED: [(CrackleKind, f64); 3] =
+    [(CrackleKind::Click, 0.012), (CrackleKind::Slip, 0.055), (CrackleKind::Skip, 0.015)];
 /// What weakness leaves of the confidence.
-const WEAK: f64 = 0.5;
+pub const WEAK: f64 = 0.5;
 /// Longest click.
 const LONGEST_CLICK: usize = 12;
 
@@ -127,10 +129,10 @@ fn judge(samples: &[f32], cell: usize, height: f32, cells: &[f32], k: usize) -> 
     }
     let rest = cells[k.saturating_sub(8)..k - 1].iter().chain(&cells[k + 3..(k + 11).min(cells.len())]);
     let near = rest.fold(1e-9f32, |m, c| m.max(*c));
-    let (kind, length, shift) = match mended(samples, start, &a, usual)? {
-        Some(way) => way,
+    let (kind, length, shift, left) = match mended(samples, start, &a, usual)? {
+        Some(way) => (way.kind, way.length, way.shift, way.left),
         // A break that no change explains has to stand out more to be one.
-        None if height > UNEXPLAINED * near && change < LEAST_CHANGE => (CrackleKind::Skip, 0, None),
+        None if height > UNEXPLAINED * near && change < LEAST_CHANGE => (CrackleKind::Skip, 0, None, 1.0),
         None => return None,
     };
     if kind == CrackleKind::Skip && only_bends(samples, start, &a)? {
@@ -140,8 +142,8 @@ fn judge(samples: &[f32], cell: usize, height: f32, cells: &[f32], k: usize) -> 
     if !LEVEL_STAYS.contains(&level_ratio(samples, start)?) {
         return None;
     }
-    let least = if kind == CrackleKind::Slip { FIRM_SLIP } else { FIRM };
-    let firm = height >= least.0 * near && top >= least.1 * usual;
+    let stands_out = height >= FIRM.0 * near && top >= FIRM.1 * usual;
+    let firm = stands_out || MENDED.iter().any(|m| m.0 == kind && left < m.1);
     let confidence = (1.0 - f64::from(ALONE * near / height).min(1.0) * 0.5) * if firm { 1.0 } else { WEAK };
     Some(Mark { start, length, kind, shift, confidence })
 }
@@ -194,15 +196,19 @@ fn surprise(samples: &[f64], n: usize, a: &[f64]) -> f64 {
     samples[n] - a.iter().enumerate().map(|(i, c)| c * samples[n - 1 - i]).sum::<f64>()
 }
 
+/// A change that makes the sound go on as predictably as before.
+struct Mended {
+    kind: CrackleKind,
+    length: usize,
+    shift: Option<i64>,
+    /// Share of the surprise that it leaves.
+    left: f64,
+}
+
 /// Which change makes the sound go on as predictably as before: frames put right (a click), put in (they were
 /// lost) or taken out (they were doubled). Nothing within `Some` when none does.
 #[allow(clippy::option_option)]
-fn mended(
-    samples: &[f32],
-    start: usize,
-    a: &[f64],
-    usual: f64,
-) -> Option<Option<(CrackleKind, usize, Option<i64>)>> {
+fn mended(samples: &[f32], start: usize, a: &[f64], usual: f64) -> Option<Option<Mended>> {
     let wide = |range: std::ops::Range<usize>| {
         Some(samples.get(range)?.iter().map(|x| f64::from(*x)).collect::<Vec<f64>>())
     };
@@ -223,9 +229,12 @@ fn mended(
         let kind = if shift.abs() == 1 { CrackleKind::Slip } else { CrackleKind::Skip };
         // Many unknown frames fit anything: that far the number is not to be trusted.
         let told = (shift.abs() <= TOLD).then_some(shift);
-        Some((kind, usize::try_from(told.unwrap_or(0).max(0)).unwrap_or(0), told))
+        let length = usize::try_from(told.unwrap_or(0).max(0)).unwrap_or(0);
+        Some(Mended { kind, length, shift: told, left: best_shift / nothing.max(1e-12) })
     } else if good(best_click) {
-        clicks.iter().position(|e| near(*e, best_click)).map(|n| (CrackleKind::Click, n + 1, Some(0)))
+        let left = best_click / nothing.max(1e-12);
+        let at = clicks.iter().position(|e| near(*e, best_click));
+        at.map(|n| Mended { kind: CrackleKind::Click, length: n + 1, shift: Some(0), left })
     } else {
         None
     })

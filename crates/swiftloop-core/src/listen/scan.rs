@@ -76,6 +76,10 @@ fn believed<P: AudioSource>(mut events: Vec<Event>, programme: &P) -> (Vec<Event
     let attribution = point_to(&events);
     let weak = events.iter().filter(|e| is_jump(e.kind) && e.confidence < FIRM).count();
     if attribution.cause == Cause::Clock || 2 * weak <= events.len() {
+        // In company they are as sure as they look by themselves.
+        for event in events.iter_mut().filter(|e| is_jump(e.kind) && e.confidence < FIRM) {
+            event.confidence /= jumps::WEAK;
+        }
         return (events, attribution);
     }
     events.retain(|e| !is_jump(e.kind) || e.confidence >= FIRM);

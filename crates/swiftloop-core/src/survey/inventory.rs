@@ -253,7 +253,32 @@ pub struct SeenRate {
     pub capture: bool,
 }
 
+/// Something on this computer that works in blocks now.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct SeenBlock {
+    /// What people call it.
+    pub who: String,
+    /// Frames in its blocks.
+    pub frames: u32,
+}
+
 impl Inventory {
+    /// Everything that works in blocks now, and in which.
+    #[must_use]
+    pub fn blocks(&self) -> Vec<SeenBlock> {
+        let servers = self.servers.iter().filter_map(|s| {
+            Some(SeenBlock { who: s.kind.clone(), frames: s.forced_buffer_frames.or(s.buffer_frames)? })
+        });
+        let cards = self.cards.iter().flat_map(|c| {
+            c.streams.iter().filter_map(move |s| {
+                let way = if s.capture { "recording" } else { "playback" };
+                let frames = s.open.as_ref()?.period_frames;
+                Some(SeenBlock { who: format!("ALSA, {} {way}", c.id), frames })
+            })
+        });
+        servers.chain(cards).collect()
+    }
+
     /// Every place that has a rate now.
     #[must_use]
     pub fn places(&self) -> Vec<SeenRate> {

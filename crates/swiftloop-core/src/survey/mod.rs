@@ -8,6 +8,6 @@ mod rules;
 
 pub use findings::{Finding, Grade, Hurt, findings};
 pub use inventory::{
-    Busy, Card, Cpu, EnergyState, Idle, Inventory, Irq, Kernel, Limits, Memory, Open, SeenRate, ServerState,
-    Stream, Usb,
+    Busy, Card, Cpu, EnergyState, Idle, Inventory, Irq, Kernel, Limits, Memory, Open, SeenBlock, SeenRate,
+    ServerState, Stream, Usb,
 };

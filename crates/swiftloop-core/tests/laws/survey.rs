@@ -192,3 +192,18 @@ fn memory_interrupts_and_busy_programs_have_their_edges() {
     assert_eq!(of(&i, "memory").unwrap().grade, Grade::Severe);
     assert_eq!(of(&i, "busy").unwrap().grade, Grade::Costly);
 }
+
+#[test]
+fn everything_that_works_in_blocks_is_named_with_its_block() {
+    let mut i = quiet();
+    let pipewire = |forced| ServerState {
+        kind: "PipeWire".into(),
+        buffer_frames: Some(1024),
+        forced_buffer_frames: forced,
+        ..ServerState::default()
+    };
+    i.servers = vec![pipewire(None), pipewire(Some(256)), ServerState::default()];
+    let all: Vec<(String, u32)> = i.blocks().into_iter().map(|b| (b.who, b.frames)).collect();
+    let named = |who: &str, frames| (who.to_string(), frames);
+    assert_eq!(all, [named("PipeWire", 1024), named("PipeWire", 256), named("ALSA, rack playback", 64)]);
+}

@@ -30,6 +30,19 @@ pub fn survey() -> Inventory {
     inventory.processor.speed_at_first = Some(work.0.factor());
     inventory.processor.speed = Some(work.1.factor());
     inventory.busy = before.until_now();
+    ask_servers(&mut inventory);
+    inventory
+}
+
+/// What plays on this computer now: sound cards and servers, without any work for the processor.
+#[must_use]
+pub fn playing() -> Inventory {
+    let mut inventory = Inventory { cards: cards::cards(&Tree::new(Path::new("/"))), ..Inventory::default() };
+    ask_servers(&mut inventory);
+    inventory
+}
+
+fn ask_servers(inventory: &mut Inventory) {
     match pipewire::ask() {
         Ok(Some(server)) => inventory.servers.push(server),
         Ok(None) => {}
@@ -47,7 +60,6 @@ pub fn survey() -> Inventory {
         Err(ServerError::NoLibrary) => inventory.unseen.push("JACK: its library is not installed".into()),
         Err(_) => {}
     }
-    inventory
 }
 
 /// Looks at a copy of another computer's files under `root`. What only a running computer tells is missing.

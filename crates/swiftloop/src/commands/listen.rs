@@ -8,8 +8,9 @@ use crate::views::listen as view;
 use std::path::Path;
 use std::process::ExitCode;
 use swiftloop_core::listen::against::Failed;
-use swiftloop_core::listen::{self, AgainstRefusal, AudioSource, Comparison};
+use swiftloop_core::listen::{self, AgainstRefusal, AudioSource, Cause, Comparison};
 use swiftloop_files::{FileError, Recording};
+use swiftloop_host::survey::playing;
 use view::Listened;
 
 pub fn run(options: &ListenOptions) -> Result<ExitCode, Failure> {
@@ -23,7 +24,10 @@ pub fn run(options: &ListenOptions) -> Result<ExitCode, Failure> {
     let scan = listen::listen(&recording, &AllCores, |share| bar.set_position((share * 1000.0) as u64))?;
     let comparison = original.map(|o| against(&recording, &o, &options.recording)).transpose()?;
     bar.finish_and_clear();
-    let heard = Listened { recording: &recording, scan: &scan, comparison: comparison.as_ref() };
+    let cause = comparison.as_ref().map_or(scan.attribution.cause, |c| c.attribution.cause);
+    // Whose blocks are these? Only then the computer is asked.
+    let here = if cause == Cause::Buffer { playing().blocks() } else { Vec::new() };
+    let heard = Listened { recording: &recording, scan: &scan, comparison: comparison.as_ref(), here: &here };
     draw(&options.drawing, || view::svg(&heard))?;
     answer(&options.shown, |detail| view::show(&options.recording, &heard, detail), || view::json(&heard))?;
     Ok(yes_or_no(heard.events().is_empty()))

@@ -78,12 +78,12 @@ pub fn measured(dir: &Path, detail: Detail) -> Result<Vec<Step>, Failure> {
 pub fn listened(dir: &Path, name: &str, detail: Detail) -> Result<Step, Failure> {
     let recording = Recording::open(&dir.join(name))?;
     let scan = listen::listen(&recording, &AllCores, |_| ())?;
-    let heard = Listened { recording: &recording, scan: &scan, comparison: None };
+    let heard = Listened { recording: &recording, scan: &scan, comparison: None, here: &[] };
     let lead = heard_lead(Path::new(name), &heard);
     Ok(Step {
         question: "The mix crackles. Where, and where does it come from?",
         command: format!("listen {name}"),
-        lead: [lead.answer, lead.why, lead.todo].into_iter().chain(lead.command).collect(),
+        lead: [lead.answer, lead.why, lead.todo].into_iter().chain(lead.commands).collect(),
         whole: views::listen::show(Path::new(name), &heard, detail),
     })
 }

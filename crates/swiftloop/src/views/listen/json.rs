@@ -18,7 +18,7 @@ pub fn json(heard: &Listened<'_>) -> Value {
         })
     };
     object!({
-        "format": "swiftloop.listen/2",
+        "format": "swiftloop.listen/3",
         "duration_s": heard.recording.seconds(),
         "sample_rate_hz": heard.recording.rate(),
         "channels": heard.recording.channels(),
@@ -35,6 +35,7 @@ pub fn json(heard: &Listened<'_>) -> Value {
         "against": heard.comparison.map(|c| object!({
             "delay_frames": c.delay, "gain_db": c.gain, "noise_db": c.noise,
         })),
+        "blocks_here": heard.here,
         "levels": heard.scan.levels.iter().map(|l| object!({
             "dc_offset": l.dc_offset,
             "peak_db": Decibels::of_amplitude(l.peak),

@@ -9,6 +9,7 @@ pub use text::{lead, progress, show};
 pub use timeline::svg;
 
 use swiftloop_core::listen::{Attribution, AudioSource, Comparison, Event, Scan, per_minute};
+use swiftloop_core::survey::SeenBlock;
 use swiftloop_files::Recording;
 
 /// A recording and what is known about it.
@@ -19,6 +20,8 @@ pub struct Listened<'a> {
     pub scan: &'a Scan,
     /// What the comparison says, which then counts.
     pub comparison: Option<&'a Comparison>,
+    /// What works in which blocks on this computer now.
+    pub here: &'a [SeenBlock],
 }
 
 impl Listened<'_> {

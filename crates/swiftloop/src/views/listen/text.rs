@@ -9,6 +9,7 @@ use crate::words::figures::{clock, sure};
 use crate::words::warnings::capital;
 use std::path::Path;
 use swiftloop_core::listen::{AudioSource, Cause, CrackleKind, Event};
+use swiftloop_core::survey::SeenBlock;
 use swiftloop_core::units::{Decibels, Hz};
 
 /// How much of a recording is done: on a terminal's stderr only, gone at the end.
@@ -25,8 +26,8 @@ const LISTED: usize = 12;
 pub struct Lead {
     pub answer: String,
     pub todo: String,
-    /// A command that belongs to it.
-    pub command: Option<String>,
+    /// Commands that belong to it, the first thing to do first.
+    pub commands: Vec<String>,
     pub why: String,
 }
 
@@ -43,8 +44,8 @@ pub fn lead(path: &Path, heard: &Listened<'_>) -> Lead {
             kinds(events)
         ),
     };
-    let (why, todo, command) = cause(path, heard);
-    Lead { answer, todo, command, why }
+    let (why, todo, commands) = cause(path, heard);
+    Lead { answer, todo, commands, why }
 }
 
 pub fn show(path: &Path, heard: &Listened<'_>, detail: Detail) -> String {
@@ -60,9 +61,7 @@ pub fn show(path: &Path, heard: &Listened<'_>, detail: Detail) -> String {
     let style = if events.is_empty() { Style::Good } else { Style::Bad };
     text.push_str(&answer(&styled(style, lead.answer)));
     text.push_str(&wrapped("", &lead.todo));
-    if let Some(line) = &lead.command {
-        text.push_str(&command(line));
-    }
+    lead.commands.iter().for_each(|line| text.push_str(&command(line)));
     text.push_str(&wrapped("", &lead.why));
     if let Some(c) = heard.comparison {
         let noise = c.noise.map_or("adds nothing else, to the bit".to_string(), |n| {
@@ -104,8 +103,8 @@ fn kinds(events: &[Event]) -> String {
     format!("{}.", words.join(", "))
 }
 
-/// Why, what to do, and a command that belongs to it.
-fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Option<String>) {
+/// Why, what to do, and the commands that belong to it.
+fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Vec<String>) {
     let a = heard.attribution();
     let rate = heard.recording.rate();
     let percent = sure(a.confidence);
@@ -113,13 +112,13 @@ fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Option<String>) 
     match a.cause {
         Cause::None if heard.comparison.is_some() => (
             "Recording and original agree all the way.".into(),
-            "A smaller buffer may hold as well: set the next one down and record again.".into(),
-            None,
+            "A smaller buffer may hold as well. Which does this computer hold?".into(),
+            vec!["swiftloop soak --ladder".into()],
         ),
         Cause::None => (
             "Nothing breaks off, stands still, repeats itself or jumps.".into(),
             "Single clicks in noisy material can hide. If you have what was played, compare every frame:".into(),
-            Some(format!("swiftloop listen {file} --against ORIGINAL.wav")),
+            vec![format!("swiftloop listen {file} --against ORIGINAL.wav")],
         ),
         Cause::Buffer => {
             let block = a.block.map_or(0, swiftloop_core::units::Block::get);
@@ -131,9 +130,10 @@ fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Option<String>) 
                 ),
                 format!(
                     "Is the buffer set to {block}? Then take the next larger one. Is it not? Then another stage works in blocks of \
-                     {block}, such as a server or wrapper: raise that one. Does this computer hold {block}?"
+                     {block}: raise that one. {}Does this computer hold {block}, and what on it disturbs?",
+                    whose(block, heard.here)
                 ),
-                Some(format!("swiftloop soak --buffer {block}")),
+                vec![format!("swiftloop soak --buffer {block}"), "swiftloop survey".into()],
             )
         }
         Cause::Clock => {
@@ -147,7 +147,7 @@ fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Option<String>) 
                 "No buffer cures this: lock the clocks (word clock), or use one interface for input and output. Do all \
                  places have one rate?"
                     .into(),
-                Some("swiftloop survey".into()),
+                vec!["swiftloop survey".into()],
             )
         }
         Cause::SingleChannel => {
@@ -158,16 +158,31 @@ fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Option<String>) 
                     "Swap what only channel {channel} has, one thing at a time: cable, connector, input, a plug-in on its track; \
                      record and listen after each."
                 ),
-                Some(format!("swiftloop listen {file}")),
+                vec![format!("swiftloop listen {file}")],
             )
         }
         Cause::Unknown => (
             "Lengths and places fit neither a block size nor a clock: cables, power, an edit, another program, or too few \
              events to say."
                 .into(),
-            "Play a tone that never repeats through the loop, record it, and compare:".into(),
-            Some("swiftloop probe make --tone --out tone.wav".into()),
+            "Change the cable, the hub and the power supply one after the other, and see what else disturbs this computer. To \
+             find every frame, play a tone that never repeats through the loop, record it, and compare:"
+                .into(),
+            vec!["swiftloop survey".into(), "swiftloop probe make --tone --out tone.wav".into()],
         ),
+    }
+}
+
+/// Who works in blocks of this size here, or in which blocks everybody does; nothing where nobody plays.
+fn whose(block: u32, here: &[SeenBlock]) -> String {
+    let owners: Vec<&str> = here.iter().filter(|b| b.frames == block).map(|b| b.who.as_str()).collect();
+    let others: Vec<String> = here.iter().map(|b| format!("{}: {}", clean(&b.who), b.frames)).collect();
+    match (owners.is_empty(), here.is_empty()) {
+        (false, _) => {
+            format!("On this computer {} runs blocks of {block} now. ", clean(&owners.join(" and ")))
+        }
+        (true, false) => format!("Nothing here runs blocks of {block} now ({}). ", others.join("; ")),
+        (true, true) => String::new(),
     }
 }
 
@@ -243,4 +258,21 @@ fn remarks(heard: &Listened<'_>, detail: Detail) -> Vec<String> {
         all.push(styled(Style::Faint, format!("… and {more} more: --full")));
     }
     all
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_block_is_told_with_whoever_works_in_it() {
+        let seen = |who: &str, frames| SeenBlock { who: who.into(), frames };
+        let here = [seen("PipeWire", 256), seen("ALSA, box playback", 128)];
+        assert_eq!(whose(256, &here), "On this computer PipeWire runs blocks of 256 now. ");
+        assert_eq!(
+            whose(64, &here),
+            "Nothing here runs blocks of 64 now (PipeWire: 256; ALSA, box playback: 128). "
+        );
+        assert_eq!(whose(64, &[]), "");
+    }
 }
