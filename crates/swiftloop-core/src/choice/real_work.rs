@@ -7,8 +7,9 @@ use crate::ids::RemedyId;
 use crate::soak::WorkPattern;
 use crate::units::Micros;
 
-/// The work of each worker on the reference core. The first worker is given what the whole block takes, the others share what is left of the total, so that the sum is that of the session. Other programs
-/// are left out: on a real machine they run themselves.
+/// The work of each worker on the reference core. The first worker is given what the whole block takes, the others
+/// share what is left of the total, so that the sum is that of the session. Other programs are left out: on a real
+/// machine they run themselves.
 #[must_use]
 pub fn reference_work(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Vec<WorkPattern> {
     let applied = evaluation.problem.apply(chosen, &[]);

@@ -118,8 +118,6 @@ pub(super) fn longest(loops: &[Loop]) -> Ms {
 pub struct Glance {
     /// The loops of the phase, the least room under its limit first.
     pub loops: Vec<Loop>,
-    /// Dropouts per hour to expect, all causes.
-    pub dropouts: PerHour,
     /// Not even the gloomy figures miss the target.
     pub holds: bool,
     /// The worst cue block as a share of its time.
@@ -149,7 +147,6 @@ pub fn glance(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Glance {
     let worst = worked.iter().map(|w| w.typical).fold(Micros::new(0.0), Micros::max);
     Glance {
         loops: loops_after(evaluation, &applied),
-        dropouts: evaluation.dropouts(&applied),
         holds: holds(evaluation, &applied),
         worst_ratio: worst / (risk.period * risk.reserve.typical().raw()),
     }

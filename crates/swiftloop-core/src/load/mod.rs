@@ -16,8 +16,8 @@ pub use doubt::{WorkDoubt, WorkPart};
 pub use graph::{BlockGraph, Graph};
 pub use response::{Sequence, response_time, responses};
 pub use schedule::{
-    Rule, Turn, best_schedule, chain_length, critical_path, first_ready_bound, graham_bound, least_bound,
-    list_schedule, longest_turn,
+    Rule, Turn, best_schedule, critical_path, first_ready_bound, graham_bound, least_bound, list_schedule,
+    longest_turn,
 };
 
 use crate::ids::NodeId;

@@ -4,6 +4,7 @@
 
 use super::WorkShare;
 use crate::units::Micros;
+use num_integer::Integer;
 
 /// The longest time from release to completion of a roll block, while cue blocks come every `cue_period` and go first;
 /// nothing when it is longer than `limit` or never ends.
@@ -41,7 +42,6 @@ pub fn responses(
     us_per_frame: f64,
     limit: Micros,
 ) -> Option<Vec<WorkShare>> {
-    use num_integer::Integer;
     let cue_cycle = u64::from(cue.frames) * cue.work.len() as u64;
     let roll_cycle = u64::from(roll.frames) * roll.work.len() as u64;
     if cue_cycle == 0 || roll_cycle == 0 {
@@ -93,6 +93,7 @@ pub fn responses(
     });
     Some(answer)
 }
+
 #[cfg(test)]
 mod tests {
     use crate::units::Micros;

@@ -65,12 +65,6 @@ pub fn critical_path(graph: &BlockGraph, cost: &Costs) -> (Micros, Vec<NodeId>) 
     (longest, chain)
 }
 
-/// Length of the longest chain, without naming it: what the search asks over and over.
-#[must_use]
-pub fn chain_length(graph: &BlockGraph, cost: &Costs) -> Micros {
-    longest_of(graph, &ways(graph, cost))
-}
-
 fn longest_of(graph: &BlockGraph, ways: &Costs) -> Micros {
     graph.sources.iter().map(|&n| ways[n]).fold(Micros::new(0.0), Micros::max)
 }

@@ -25,9 +25,9 @@ pub struct Node {
     pub kind: NodeKind,
     /// Where it goes: its own output first, then its sends. Empty for main and for buses with an output of their own.
     pub to: Vec<NodeId>,
-    /// Positions in [`Routes::processors`], in order.
     /// The first of these is its output, the others are sends; else all are sends.
     pub has_output: bool,
+    /// Positions in [`Routes::processors`], in order.
     processors: std::ops::Range<usize>,
 }
 

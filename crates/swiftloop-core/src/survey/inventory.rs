@@ -262,6 +262,13 @@ pub struct SeenBlock {
     pub frames: u32,
 }
 
+impl Stream {
+    /// Which way sound goes through it, in a word.
+    fn way(&self) -> &'static str {
+        if self.capture { "recording" } else { "playback" }
+    }
+}
+
 impl Inventory {
     /// Everything that works in blocks now, and in which.
     #[must_use]
@@ -271,9 +278,8 @@ impl Inventory {
         });
         let cards = self.cards.iter().flat_map(|c| {
             c.streams.iter().filter_map(move |s| {
-                let way = if s.capture { "recording" } else { "playback" };
                 let frames = s.open.as_ref()?.period_frames;
-                Some(SeenBlock { who: format!("ALSA, {} {way}", c.id), frames })
+                Some(SeenBlock { who: format!("ALSA, {} {}", c.id, s.way()), frames })
             })
         });
         servers.chain(cards).collect()
@@ -285,9 +291,9 @@ impl Inventory {
         let streams =
             self.cards.iter().enumerate().flat_map(|(i, c)| c.streams.iter().map(move |s| (i, c, s)));
         let on_cards = streams.filter_map(|(i, card, s)| {
-            let way = if s.capture { "recording" } else { "playback" };
             let rate_hz = s.open.as_ref()?.rate_hz;
-            Some(SeenRate { name: format!("{} {way}", card.id), rate_hz, card: Some(i), capture: s.capture })
+            let name = format!("{} {}", card.id, s.way());
+            Some(SeenRate { name, rate_hz, card: Some(i), capture: s.capture })
         });
         let servers = self.servers.iter().filter_map(|s| {
             Some(SeenRate { name: s.kind.clone(), rate_hz: s.rate_hz?, card: None, capture: false })

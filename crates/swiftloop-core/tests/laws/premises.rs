@@ -4,7 +4,7 @@
 use crate::simulate::{between, disk, ring, roll, scheduler, spread, timeline};
 use swiftloop_core::ids::NodeId;
 use swiftloop_core::load::{
-    BlockGraph, Graph, Rule, Sequence, WorkShare, best_schedule, chain_length, first_ready_bound,
+    BlockGraph, Graph, Rule, Sequence, WorkShare, best_schedule, critical_path, first_ready_bound,
     graham_bound, least_bound, list_schedule, responses,
 };
 use swiftloop_core::rig::PowerPlan;
@@ -30,7 +30,7 @@ fn software_works_in_the_order_that_is_said() {
         let typical = list_schedule(&graph, &cost, workers, Rule::FirstReady);
         let simulated = scheduler::done_at(&block, workers as usize);
         assert!((typical.raw() - simulated).abs() < 1e-6, "{} {simulated}", typical.raw());
-        let (total, chain) = (cost.iter().copied().sum(), chain_length(&graph, &cost));
+        let (total, chain) = (cost.iter().copied().sum(), critical_path(&graph, &cost).0);
         let (most, least) = (graham_bound(total, chain, workers), least_bound(total, chain, workers));
         let best = best_schedule(&graph, &cost, workers);
         let (turn, longest) = first_ready_bound(&graph, &cost, workers);
