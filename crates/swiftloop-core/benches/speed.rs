@@ -76,7 +76,7 @@ fn choice(c: &mut Criterion) {
     group.sample_size(10);
     for tracks in [50, 200, 500, 1000] {
         let (rig, session) = made(tracks, 4, 6);
-        let context = Context { tables: tables(), rig: &rig, session: &session };
+        let context = Context { tables: tables(), rig: &rig, session: &session, rigs: &Rigs::default() };
         let problem = PhaseProblem::new(context, 0.into(), 0.into(), Hz::new(48_000));
         let evaluation = Evaluation::new(&problem, arrangement(128));
         group.throughput(Throughput::Elements(tracks as u64));
@@ -98,7 +98,7 @@ fn settings(c: &mut Criterion) {
     group.sample_size(10);
     for interfaces in [1, 2, 4, 8] {
         let (rig, session) = made(200, interfaces, 6);
-        let context = Context { tables: tables(), rig: &rig, session: &session };
+        let context = Context { tables: tables(), rig: &rig, session: &session, rigs: &Rigs::default() };
         let count: usize = (0..interfaces).map(|i| context.settings(i.into(), Hz::new(48_000)).len()).sum();
         group.throughput(Throughput::Elements(count as u64));
         group.bench_function(BenchmarkId::new("plan, settings", count), |b| {

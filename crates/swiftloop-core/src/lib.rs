@@ -11,6 +11,7 @@
 //! | [`loops`] | rig + session + setting → legs → loop → verdict against a limit |
 //! | [`load`] | session + setting → the work of one block → the worst block on these cores |
 //! | [`risk`] | worst block + wake-up delays → dropouts per hour, with doubt |
+//! | [`doubt`] | what is known, with its doubt → possible rigs → of every answer the share of them in which it holds |
 //! | [`choice`] | every setting × every remedy → the plan, the frontier, the why-nots |
 //! | [`advice`] | rig + session + setting → what is wrong around the setting, and how to put it right |
 //! | [`probe`] | the test signal, and what came back → delay, drift, jitter, polarity, gain |
@@ -23,6 +24,7 @@
 
 pub mod advice;
 pub mod choice;
+pub mod doubt;
 pub mod ids;
 pub mod listen;
 pub mod load;

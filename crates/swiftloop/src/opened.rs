@@ -6,6 +6,7 @@ use crate::views::Files;
 use rayon::prelude::*;
 use std::path::Path;
 use swiftloop_core::Workers;
+use swiftloop_core::doubt::Rigs;
 use swiftloop_core::ids::{InterfaceId, PhaseId};
 use swiftloop_core::loops::Context;
 use swiftloop_core::rig::Rig;
@@ -16,6 +17,7 @@ use swiftloop_files::{read_rig, read_session, tables};
 pub struct Opened {
     pub rig: Rig,
     pub session: Session,
+    pub rigs: Rigs,
     pub files: Files,
 }
 
@@ -24,11 +26,11 @@ impl Opened {
         let rig = read_rig(rig_file, tables())?;
         let session = read_session(session_file, &rig, tables())?;
         let name = |path: &Path| path.display().to_string();
-        Ok(Self { rig, session, files: Files { rig: name(rig_file), session: name(session_file) } })
+        Ok(Self { rig, session, rigs: Rigs::default(), files: Files { rig: name(rig_file), session: name(session_file) } })
     }
 
     pub fn context(&self) -> Context<'_> {
-        Context { tables: tables(), rig: &self.rig, session: &self.session }
+        Context { tables: tables(), rig: &self.rig, session: &self.session, rigs: &self.rigs }
     }
 
     /// Ids of all interfaces.

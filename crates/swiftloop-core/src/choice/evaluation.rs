@@ -4,15 +4,18 @@
 
 use super::Effect;
 use super::block_work::{Applied, BlockWork};
+use super::design::{Design, Goal};
 use super::machine_work::Worked;
 use super::phase_problem::{Need, PhaseProblem};
 use super::remedy::arranged_effort;
 use super::work_limit::WorkLimits;
+use crate::doubt::{Spread, lean_at};
 use crate::ids::{NodeId, PerformerId, RemedyId};
 use crate::load::{Sequence, WorkShare, response_time, responses};
 use crate::loops::{ChainsRange, Electric, Setting, loop_of};
-use crate::risk::{Dropouts, RiskModel, Work, disk_dropouts, memory_dropouts};
+use crate::risk::{Dropouts, RiskModel, Work, disk_dropouts, disk_rate, memory_dropouts};
 use crate::units::{Block, Blocks, Frames, Micros, Ms, PerHour, Range};
+use std::sync::Arc;
 use typed_index_collections::TiVec;
 
 /// A setting with what else is arranged around it.
@@ -45,41 +48,49 @@ pub struct Evaluation<'s, 'a> {
     /// Effort of what lies in the arrangement itself.
     pub arranged_effort: u32,
     /// The cue block, or the only one.
-    pub cue: BlockWork,
+    pub cue: Arc<BlockWork>,
     /// The roll block.
-    pub roll: Option<BlockWork>,
+    pub roll: Option<Arc<BlockWork>>,
     /// Frames that the live chain of each need may take, in the order of the needs.
     pub allowed: Vec<Frames>,
     /// What choosing each remedy adds to the effort: its own, less that of a forced one which it includes.
     pub(super) added_effort: TiVec<RemedyId, u32>,
     pub(super) work_limits: WorkLimits,
+    /// With which figures it is looked at.
+    pub(super) design: Design,
+    /// How much dearer the design takes all work.
+    pub(super) dearer: f64,
 }
 
 impl<'s, 'a> Evaluation<'s, 'a> {
     /// Of a problem in an arrangement.
     #[must_use]
     pub fn new(problem: &'s PhaseProblem<'a>, arrangement: Arrangement) -> Self {
-        Self::sharing(problem, arrangement, WorkLimits::default())
+        Self::aiming(problem, arrangement, Design::TYPICAL, Goal::Playable, WorkLimits::default())
     }
 
-    /// The same, with limits that are shared with other arrangements of the problem.
-    pub(super) fn sharing(
+    /// The same with the figures of a design and what is wanted of delays; work limits are shared with other arrangements of
+    /// the problem.
+    pub(super) fn aiming(
         problem: &'s PhaseProblem<'a>,
         arrangement: Arrangement,
+        design: Design,
+        goal: Goal,
         work_limits: WorkLimits,
     ) -> Self {
         let block = arrangement.setting.buffer.block;
         let (cue, roll) = match arrangement.roll {
-            None => (BlockWork::new(problem, block, problem.active.clone()), None),
+            None => (Arc::new(BlockWork::new(problem, block, problem.active.clone())), None),
             Some(roll) => {
                 let of = |wanted: bool| -> TiVec<NodeId, bool> {
                     problem.cue.iter().zip(&problem.active).map(|(&c, &a)| a && c == wanted).collect()
                 };
-                (BlockWork::new(problem, block, of(true)), Some(BlockWork::new(problem, roll, of(false))))
+                let roll = BlockWork::new(problem, roll, of(false));
+                (Arc::new(BlockWork::new(problem, block, of(true))), Some(Arc::new(roll)))
             }
         };
-        Self {
-            allowed: allowed(problem, &arrangement.setting),
+        let mut evaluation = Self {
+            allowed: allowed(problem, &arrangement.setting, goal, design.share()),
             arranged_effort: arranged_effort(&problem.context, &arrangement),
             added_effort: problem.remedies.iter().map(|r| r.effort).collect(),
             problem,
@@ -87,6 +98,32 @@ impl<'s, 'a> Evaluation<'s, 'a> {
             cue,
             roll,
             work_limits,
+            design,
+            dearer: 1.0,
+        };
+        evaluation.take_design(design);
+        evaluation
+    }
+
+    /// Looks at it with the figures of another design from now on.
+    pub(super) fn take_design(&mut self, design: Design) {
+        self.design = design;
+        self.dearer = self.dearer_at(design);
+    }
+
+    /// The same with typical figures.
+    pub(super) fn typically(&self) -> Self {
+        Self {
+            problem: self.problem,
+            arrangement: self.arrangement.clone(),
+            arranged_effort: self.arranged_effort,
+            cue: Arc::clone(&self.cue),
+            roll: self.roll.clone(),
+            allowed: self.allowed.clone(),
+            added_effort: self.added_effort.clone(),
+            work_limits: self.work_limits.clone(),
+            design: Design::TYPICAL,
+            dearer: 1.0,
         }
     }
 
@@ -115,7 +152,7 @@ impl<'s, 'a> Evaluation<'s, 'a> {
     pub fn may_help(&self, remedy: RemedyId) -> bool {
         let lightens = |block: &BlockWork| self.effects(remedy).iter().any(|e| e.lightens(block));
         lightens(&self.cue)
-            || self.roll.as_ref().is_some_and(lightens)
+            || self.roll.as_deref().is_some_and(lightens)
             || self.problem.shortens[remedy]
             || self.roll.is_some() && self.effects(remedy).iter().any(|e| e.is_direct())
             || self.effects(remedy).iter().any(|e| e.is_on_machine() || e.frees_storage())
@@ -156,7 +193,7 @@ impl<'s, 'a> Evaluation<'s, 'a> {
         let setting = &self.arrangement.setting;
         RiskModel {
             period: setting.buffer.block.period(self.problem.rate),
-            reserve: self.problem.context.reserve(setting),
+            reserve: self.design.reserve(self.problem.context.reserve(setting)),
             wake: self.wake(applied),
         }
     }
@@ -172,11 +209,12 @@ impl<'s, 'a> Evaluation<'s, 'a> {
     }
 
     fn wake(&self, applied: &Applied) -> &'s crate::risk::WakeSet {
-        &self.problem.machine(applied).wake
+        let machine = self.problem.machine(applied);
+        if self.design == Design::TYPICAL { &machine.wake } else { &machine.designs[self.design.index()] }
     }
 
     /// How long roll blocks take behind cue blocks, with how often; `pick` says which figure of each block. Every block is
-    /// the worst where the cycle is too long to be walked, or `worst` is asked for. Past every deadline when it never ends.
+    /// the worst where the cycle is too long to be walked. Past every deadline when it never ends.
     #[must_use]
     pub fn roll_responses(
         &self,
@@ -184,24 +222,20 @@ impl<'s, 'a> Evaluation<'s, 'a> {
         roll: &[Worked],
         block: Block,
         pick: fn(&Worked) -> Micros,
-        worst: bool,
     ) -> Vec<WorkShare> {
         let deadline = block.period(self.problem.rate);
         let rate = self.problem.rate;
         let limit = deadline * 10.0;
         let device = self.arrangement.setting.buffer.block;
-        let walked = (!worst).then(|| {
-            let work_of =
-                |order: &[usize], w: &[Worked]| order.iter().map(|&k| pick(&w[k])).collect::<Vec<_>>();
-            let cue_work = work_of(&self.cue.cycle.order, cue);
-            let roll_work = self.roll.as_ref().map(|r| work_of(&r.cycle.order, roll)).unwrap_or_default();
-            let cue = Sequence { frames: device.get(), work: &cue_work };
-            let roll = Sequence { frames: block.get(), work: &roll_work };
-            responses(cue, roll, 1e6 / f64::from(rate.get()), limit)
-        });
-        walked.flatten().unwrap_or_else(|| {
+        let work_of =
+            |order: &[usize], w: &[Worked]| order.iter().map(|&k| pick(&w[k])).collect::<Vec<_>>();
+        let cue_work = work_of(&self.cue.cycle.order, cue);
+        let roll_work = self.roll.as_ref().map(|r| work_of(&r.cycle.order, roll)).unwrap_or_default();
+        let live = Sequence { frames: device.get(), work: &cue_work };
+        let behind = Sequence { frames: block.get(), work: &roll_work };
+        responses(live, behind, 1e6 / f64::from(rate.get()), limit).unwrap_or_else(|| {
             let most = |w: &[Worked]| {
-                let seen = w.iter().filter(|w| worst || w.share > 0.0);
+                let seen = w.iter().filter(|w| w.share > 0.0);
                 seen.map(pick).fold(Micros::new(0.0), Micros::max)
             };
             let period = device.period(rate);
@@ -230,7 +264,7 @@ impl<'s, 'a> Evaluation<'s, 'a> {
 
     /// Whether these blocks meet the target; what is far from it is told at a glance.
     fn blocks_meet(&self, applied: &Applied, blocks: &[(RiskModel<'s>, Work)]) -> bool {
-        let rest = self.from_disk(applied).typical + self.from_memory(applied).typical;
+        let rest = self.stored_at(applied, self.design.lean());
         let target = self.problem.target;
         if rest > target {
             return false;
@@ -257,7 +291,7 @@ impl<'s, 'a> Evaluation<'s, 'a> {
         let mut all = vec![(self.cue_risk(applied), self.cue_work(&cue, pick))];
         if let (Some(roll), Some(block)) = (&self.roll, self.arrangement.roll) {
             let worked = worked(self, roll, applied);
-            let response = self.roll_responses(&cue, &worked, block, pick, false);
+            let response = self.roll_responses(&cue, &worked, block, pick);
             all.push((self.roll_risk(block, applied), Work::mixed(&response)));
         }
         all
@@ -267,6 +301,16 @@ impl<'s, 'a> Evaluation<'s, 'a> {
     pub(super) fn cue_work(&self, worked: &[Worked], pick: fn(&Worked) -> Micros) -> Work {
         let shares: Vec<WorkShare> = worked.iter().map(|w| w.share(pick(w))).collect();
         Work::in_order(shares, &self.cue.cycle.order)
+    }
+
+    /// Dropouts from disk and memory, which lean so far from what is typical.
+    pub(super) fn stored_at(&self, applied: &Applied, lean: f64) -> PerHour {
+        let problem = self.problem;
+        let assume = &problem.context.tables.assume;
+        let stall = Ms::new(lean_at(assume.disk_stall_ms, lean, Spread::Factor));
+        let throughput = problem.context.rig.machine.disk_mb_per_s;
+        let disk = disk_rate(problem.streams(applied), throughput, problem.read_ahead(), stall, assume);
+        disk + self.from_memory(applied).typical * assume.swap_doubt.raw().powf(lean)
     }
 
     /// Dropouts from the disk.
@@ -287,27 +331,63 @@ impl<'s, 'a> Evaluation<'s, 'a> {
 
     /// Delay of a performer's chain when nobody else is live.
     pub(super) fn own_delay(&self, need: &Need, applied: &Applied) -> Frames {
-        let others: Vec<PerformerId> =
-            self.problem.needs.iter().map(|n| n.performer).filter(|&p| p != need.performer).collect();
-        self.problem.chains(|p| applied.latency[p], &others).at(need.cue)
+        self.problem.own_delay(need, &applied.latency)
     }
 }
 
 /// A hair of tolerance, so that a sum of legs is not refused for its last bit.
 const HAIR: Frames = Frames::new(1e-6);
 
-/// Frames that the live chain of each need may take at a setting: the limit less the loop without it.
+/// Frames that the live chain of each need may take at a setting in this share of rigs: the limit less the loop without it.
+/// Where the goal cannot be reached with the shortest chain there is, what can be played with is enough.
 #[must_use]
-pub fn allowed(problem: &PhaseProblem<'_>, setting: &Setting) -> Vec<Frames> {
+pub(super) fn allowed(
+    problem: &PhaseProblem<'_>,
+    setting: &Setting,
+    goal: Goal,
+    share: f64,
+) -> Vec<Frames> {
+    let each = left(problem, setting, share);
+    let of = |(need, left): (&Need, &Left)| match goal {
+        Goal::Playable => left.playable,
+        Goal::Immediate => {
+            let shortest = problem.shortest_chain(need);
+            let fits = |allowed: &&Frames| shortest <= **allowed;
+            [left.unnoticed, left.mostly_unnoticed].iter().find(fits).copied().unwrap_or(left.playable)
+        }
+    };
+    problem.needs.iter().zip(&each).map(of).collect()
+}
+
+/// Frames that are left for a chain: it can be played with; it is not noticed; it is not in half of all rigs.
+struct Left {
+    playable: Frames,
+    unnoticed: Frames,
+    mostly_unnoticed: Frames,
+}
+
+fn left(problem: &PhaseProblem<'_>, setting: &Setting, share: f64) -> Vec<Left> {
     let bare = problem.bare_chains();
     let bare = ChainsRange { high: &bare, typical: &bare, low: &bare };
     let electric = Electric::of(&problem.context, setting);
-    let frames = |need: &Need| {
+    let rigs = problem.context.rigs;
+    let of = |need: &Need| {
         let whole = loop_of(&problem.context, setting, problem.phase, need.performer, &electric, bare, false);
-        let limit = whole.limit.as_ref().map_or(Ms::new(f64::INFINITY), |l| l.at);
-        (limit - whole.total.typical()).frames_at(problem.rate) + HAIR
+        let endless = Frames::new(f64::INFINITY);
+        let Some(each) = whole.per_rig(&problem.context, setting) else {
+            return Left { playable: endless, unnoticed: endless, mostly_unnoticed: endless };
+        };
+        let under = |limit: &[f64], share: f64| {
+            let left: Vec<f64> = limit.iter().zip(&each.delay).map(|(limit, delay)| limit - delay).collect();
+            Ms::new(rigs.at_least(&left, share)).frames_at(problem.rate) + HAIR
+        };
+        Left {
+            playable: under(&each.fails, share),
+            unnoticed: under(&each.noticed, share),
+            mostly_unnoticed: under(&each.noticed, 0.5),
+        }
     };
-    problem.needs.iter().map(frames).collect()
+    problem.needs.iter().map(of).collect()
 }
 
 /// How far performers are over what is allowed, with these latencies and these performers gone direct.

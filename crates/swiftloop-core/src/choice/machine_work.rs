@@ -85,11 +85,11 @@ impl Evaluation<'_, '_> {
         self.problem.context.tables.assume.crowding.map(|c| Factor::new(slowed(c, equal + rest)))
     }
 
-    /// Time on this machine for one unit on the reference core.
+    /// Time on this machine for one unit on the reference core, with the figures of the design.
     pub(super) fn slowness(&self, applied: &Applied) -> f64 {
         let (equal, rest) = self.others(applied);
         let crowded = slowed(self.problem.context.tables.assume.crowding.typical(), equal + rest);
-        crowded / (self.problem.machine(applied).speed * (1.0 - self.lost_to_equals(equal)))
+        self.dearer * crowded / (self.problem.machine(applied).speed * (1.0 - self.lost_to_equals(equal)))
     }
 
     /// Every distinct block of a kind after `applied`.
@@ -112,7 +112,10 @@ impl Evaluation<'_, '_> {
             return bounded;
         }
         let work = list_schedule(&block.graph, &cost, workers, Rule::FirstReady);
-        Worked { typical: here.takes(work), ..bounded }
+        let typical = here.takes(work);
+        // A design that is gloomy takes the order in which the software works as worse.
+        let worse = (bounded.most - typical).max(Micros::new(0.0)) * self.design.lean();
+        Worked { typical: typical + worse, ..bounded }
     }
 
     pub(super) fn bounded_at(

@@ -4,23 +4,27 @@
 //! programming over all of them.
 #![deny(clippy::wildcard_enum_match_arm, clippy::match_wildcard_for_single_variants)]
 
+mod block_times;
 mod block_work;
 mod bound;
 mod cheapest_set;
+mod design;
 mod direct;
 mod effect;
 mod evaluation;
 mod first_answer;
+mod judge;
 mod load_bound;
 mod machine_work;
+mod outcomes;
 mod phase_problem;
 mod plan;
 mod planned_work;
+mod rates;
 mod real_work;
 mod remedy;
 mod report;
 mod riders;
-mod risk_doubt;
 mod sequence;
 mod solve;
 mod steps;
@@ -36,12 +40,12 @@ pub use effect::Effect;
 pub use evaluation::{Arrangement, Evaluation};
 pub use first_answer::{FirstAnswer, first_answer};
 pub use phase_problem::{PhaseProblem, Resources, memory_needed, resources};
-pub use plan::{Choice, OtherRate, Plan, PlanDoubt, Silent, Tally, plan};
+pub use plan::{Choice, OtherRate, Plan, Silent, Tally, plan};
 pub use planned_work::{NoWork, PlannedWork, WorkAsked, planned_work};
 pub use real_work::reference_work;
 pub use remedy::{Remedy, Target, arranged, arranged_effort, without_included};
-pub use report::{Glance, Report, RollLoad, glance, report};
-pub use risk_doubt::{RiskCause, RiskDoubt, risk_doubts};
+pub use outcomes::{CleanShow, Outcomes};
+pub use report::{Report, RollLoad, report};
 pub use sequence::Objection;
 pub use solve::{Candidate, Outcome, candidates, default_workers, solve};
 pub use steps::{Change, Step};

@@ -2,8 +2,10 @@
 //! out here once: which sound is live, what every processor costs, which remedies there are.
 
 use super::block_work::{Applied, WorkFactor};
+use super::design::Design;
 use super::direct::{direct_fits, late_direct};
 use super::effect::Taken;
+use super::rates::WAKE_POINTS;
 use super::remedy::{self, Remedy};
 use super::riders::Rider;
 use crate::ids::{InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, ProgramId, RemedyId};
@@ -31,6 +33,10 @@ pub struct Need {
 pub struct UnderPower {
     /// Wake-up delays.
     pub wake: WakeSet,
+    /// The same as each design of the search takes them.
+    pub(super) designs: Vec<WakeSet>,
+    /// The same at the points between which rates are interpolated.
+    pub(super) points: Vec<WakeSet>,
     /// Speed of a core beside the reference core.
     pub speed: f64,
 }
@@ -255,6 +261,12 @@ impl<'a> PhaseProblem<'a> {
         if applied.full_power { &self.performance } else { &self.present }
     }
 
+    /// How long it lasts, where there is no second try.
+    pub(super) fn one_take(&self) -> Option<Seconds> {
+        let usual = self.kind.one_take_minutes?;
+        Some(Seconds::new(60.0 * self.phase.minutes.unwrap_or(usual)))
+    }
+
     /// Megabytes per second of so many channels at this rate and depth.
     #[must_use]
     pub fn stream_of(&self, channels: i64) -> MegabytesPerSecond {
@@ -299,6 +311,21 @@ impl<'a> PhaseProblem<'a> {
         compensated(session, &still, latency)
     }
 
+    /// Delay of a performer's chain when nobody else is live.
+    pub(super) fn own_delay(&self, need: &Need, latency: &TiVec<ProcessorId, Frames>) -> Frames {
+        let others: Vec<PerformerId> =
+            self.needs.iter().map(|n| n.performer).filter(|&p| p != need.performer).collect();
+        self.chains(|p| latency[p], &others).at(need.cue)
+    }
+
+    /// The shortest that remedies can make a performer's chain; nothing for one who can go direct.
+    pub(super) fn shortest_chain(&self, need: &Need) -> Frames {
+        if self.shortest.direct.contains(&need.performer) {
+            return Frames::new(0.0);
+        }
+        self.own_delay(need, &self.shortest.latency)
+    }
+
     /// The live chains without any processor's delay.
     #[must_use]
     pub fn bare_chains(&self) -> Chains {
@@ -338,7 +365,14 @@ fn under_power(context: &Context<'_>, power: PowerPlan) -> UnderPower {
         Some((measured, under)) => measured.raw() / class_share(under),
         None => rig.machine.speed().raw(),
     };
-    UnderPower { wake: WakeSet::of(rig, power), speed: full * class_share(power) }
+    let wake = WakeSet::of(rig, power);
+    let points: &[f64] = if wake.is_exact() { &[0.0] } else { &WAKE_POINTS };
+    UnderPower {
+        designs: Design::all().map(|d| wake.leaning(d.lean())).collect(),
+        points: points.iter().map(|lean| wake.leaning(*lean)).collect(),
+        speed: full * class_share(power),
+        wake,
+    }
 }
 
 /// Share of the time during which a processor computes: always, unless it rests while its track is silent; then while

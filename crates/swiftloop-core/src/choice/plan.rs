@@ -3,15 +3,15 @@
 
 use super::remedy::without_included;
 use super::sequence::{Objection, Objections, Switches, best_sequence};
-use super::solve::{Candidate, Outcome, candidates, objections_met};
+use super::solve::{Candidate, Outcome, candidates};
 use super::steps::{Step, step};
 use super::why::{Alternative, HeldBackBy, Weighed, WithoutRoll, alternatives, held_back_by, without_roll};
+use super::judge::{noticeable, objections_met, sound, unsure};
 use super::{
-    Arrangement, Buys, Evaluation, PhaseProblem, Report, RiskDoubt, TradePoint, buys, default_workers,
-    report, risk_doubts, trade,
+    Arrangement, Buys, Evaluation, PhaseProblem, Report, TradePoint, buys, default_workers, report, trade,
 };
-use crate::ids::{InterfaceId, PerformerId, PhaseId, RemedyId};
-use crate::loops::{Context, WidestDoubt};
+use crate::ids::{InterfaceId, PhaseId, RemedyId};
+use crate::loops::Context;
 use crate::session::Phase;
 use crate::units::{Block, Hz};
 use crate::workers::Workers;
@@ -32,8 +32,6 @@ pub struct Choice {
     pub unchanged: Option<Report>,
     /// What each remedy of the report buys.
     pub buys: Vec<Buys>,
-    /// What the dropouts rest on and nobody knows exactly, the widest first.
-    pub risk_doubts: Vec<RiskDoubt>,
     /// Effort of arrangement and remedies.
     pub effort: u32,
     /// Largest possible distance of the effort from the least (0: proven).
@@ -77,19 +75,6 @@ pub struct Tally {
     pub unchanged: usize,
 }
 
-/// The loop that is least certain of a whole plan.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct PlanDoubt {
-    /// On this interface.
-    pub interface: InterfaceId,
-    /// In this phase.
-    pub phase: PhaseId,
-    /// Whose loop.
-    pub performer: Option<PerformerId>,
-    /// Which leg.
-    pub doubt: WidestDoubt,
-}
-
 /// The whole plan.
 #[derive(Debug, Clone)]
 pub struct Plan {
@@ -127,34 +112,6 @@ impl Plan {
             unchanged: met.clone().filter(|c| c.effort == 0).count(),
             met: met.count(),
         }
-    }
-
-    /// The least certain leg of all performers' loops, if it is worth a measurement.
-    #[must_use]
-    pub fn widest_doubt(&self) -> Option<PlanDoubt> {
-        let of_choice = |c: &Choice| {
-            let (interface, phase) = (c.interface, c.phase);
-            let loops = c.report.loops.iter().filter(|l| l.limit.is_some());
-            let doubts = loops.filter_map(|l| {
-                let doubt = l.doubt_worth_a_measurement()?;
-                Some(PlanDoubt { interface, phase, performer: l.performer, doubt })
-            });
-            doubts.collect::<Vec<_>>()
-        };
-        let all = self.choices.iter().flat_map(of_choice);
-        all.max_by(|a, b| a.doubt.spread.raw().total_cmp(&b.doubt.spread.raw()))
-    }
-
-    /// What the dropouts of all settings that work rest on and nobody knows exactly: the widest doubt of all, with its place.
-    /// A doubt that changes no verdict is not worth a measurement.
-    #[must_use]
-    pub fn widest_risk(&self) -> Option<(&Choice, RiskDoubt)> {
-        let of_choice = |c: &'_ Choice| {
-            let first = c.risk_doubts.iter().find(|d| d.decides(c.report.target));
-            first.copied()
-        };
-        let all = self.choices.iter().filter_map(|c| Some((c, of_choice(c)?)));
-        all.max_by(|a, b| a.1.width().total_cmp(&b.1.width()))
     }
 
     /// The block to soak: the smallest among those whose dropouts rest on assumed wake-ups tells most. Nothing when all
@@ -223,7 +180,8 @@ fn plan_at<'a>(context: Context<'a>, rate: Hz, workers: &impl Workers) -> Planne
     let weighed = workers.map(wanted, |(interface, phase)| {
         let problem = PhaseProblem::new(context, interface, phase, rate);
         let candidates = candidates(&problem);
-        let objections = candidates.iter().map(|c| objections_to(&problem, c)).collect();
+        let mut objections: Vec<Objections> = candidates.iter().map(|c| objections_to(&problem, c)).collect();
+        noticeable(&mut objections, problem.kind.least_delay);
         (interface, phase, Weighed { problem, candidates, objections })
     });
     let mut by_interface: Vec<Vec<(PhaseId, Weighed<'a>)>> = Vec::new();
@@ -257,9 +215,16 @@ fn plan_at<'a>(context: Context<'a>, rate: Hz, workers: &impl Workers) -> Planne
 fn objections_to(problem: &PhaseProblem<'_>, candidate: &Candidate) -> Objections {
     let own_effort = || f64::from(super::remedy::arranged_effort(&problem.context, &candidate.arrangement));
     match &candidate.outcome {
-        Outcome::Meets { remedies, effort, .. } => {
+        Outcome::Meets { remedies, effort, sure, .. } => {
             let evaluation = Evaluation::new(problem, candidate.arrangement.clone());
-            Objections { effort: f64::from(*effort), ..objections_met(&evaluation, remedies) }
+            let met = objections_met(&evaluation, remedies);
+            let missing = if *sure { 0.0 } else { unsure(sound(&evaluation, remedies)) };
+            Objections {
+                effort: f64::from(*effort) + met.effort,
+                unsound: f64::from(u8::from(!*sure)),
+                unsure: missing,
+                ..met
+            }
         }
         Outcome::Late { over, .. } => {
             Objections { limits: 1.0 + over.raw(), effort: own_effort(), ..Objections::default() }
@@ -325,7 +290,6 @@ fn choice(chosen: &Chosen<'_>) -> Choice {
         unchanged: (effort > 0).then(|| unchanged(problem, &arrangement)),
         missed: (!met).then(|| held_back_by(&evaluation, &remedies, &now)),
         buys: buys(&evaluation, &remedies),
-        risk_doubts: risk_doubts(&evaluation, &remedies),
         report: now,
         effort,
         gap,

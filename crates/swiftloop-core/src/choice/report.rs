@@ -1,14 +1,17 @@
 //! The full report of one arrangement with a set of remedies: loops, load, risk, all with doubt.
 
+use super::block_times::BlockTimes;
 use super::block_work::{Applied, BlockWork};
+use super::judge::noticed_by;
 use super::machine_work::Worked;
-use super::risk_doubt::{Causes, Risk, holds, work_doubt};
+use super::outcomes::{CleanShow, Outcomes};
 use super::{Evaluation, Remedy, remedy};
+use crate::doubt::{DelayVerdict, DropoutVerdict, Rigs};
 use crate::ids::{ProcessorId, RemedyId};
-use crate::load::{BlockLoad, BoundBy, WorkShare, critical_path};
-use crate::loops::{ChainsRange, DelayVerdict, Electric, Loop, loops_of, playback_loop};
-use crate::risk::{DropoutVerdict, Dropouts, verdict};
-use crate::units::{Block, MegabytesPerSecond, Micros, Ms, Origin, PerHour};
+use crate::load::{BlockLoad, BoundBy, WorkDoubt, WorkShare, critical_path};
+use crate::loops::{ChainsRange, Electric, Loop, loops_of, playback_loop};
+use crate::risk::Dropouts;
+use crate::units::{Block, MegabytesPerSecond, Micros, Ms, Origin, PerHour, Share};
 
 /// The roll block.
 #[derive(Debug, Clone)]
@@ -36,6 +39,14 @@ pub struct Report {
     pub from_memory: Dropouts,
     /// What is allowed.
     pub target: PerHour,
+    /// In which share of rigs there are no more than allowed.
+    pub holds: Share,
+    /// In which share of rigs that is so, and everybody can play in time.
+    pub sound: Share,
+    /// What becomes of it in every rig.
+    pub outcomes: Outcomes,
+    /// Of what has no second try: in which share nothing breaks from beginning to end.
+    pub clean: Option<CleanShow>,
     /// Where the wake-up delays came from.
     pub profile: Origin,
     /// Remedies applied to session and machine.
@@ -52,20 +63,25 @@ impl Report {
     /// The verdict on the dropouts.
     #[must_use]
     pub fn verdict(&self) -> DropoutVerdict {
-        verdict(self.dropouts, self.target)
+        DropoutVerdict::of(self.holds)
     }
 
-    /// Every limit and the target are met, typically.
+    /// Limits and target are met in most rigs.
     #[must_use]
     pub fn is_met(&self) -> bool {
-        self.loops.iter().all(|l| l.verdict() != DelayVerdict::Late)
-            && self.verdict() != DropoutVerdict::Breaks
+        self.sound >= LIKELY
     }
 
-    /// Loops and risk that cannot be told yet.
+    /// The verdict on all of it: what is said of the worst loop, or of the dropouts where that is worse.
     #[must_use]
-    pub fn open_questions(&self) -> usize {
-        open_loops(&self.loops) + usize::from(self.verdict() != DropoutVerdict::Holds)
+    pub fn worst_delay(&self) -> DelayVerdict {
+        self.loops.iter().map(Loop::verdict).max().unwrap_or(DelayVerdict::Immediate)
+    }
+
+    /// What it counts like that performers notice their delay.
+    #[must_use]
+    pub fn noticed(&self) -> u32 {
+        noticed_by(&self.loops)
     }
 
     /// The longest loop of all.
@@ -103,53 +119,12 @@ impl Report {
     }
 }
 
-/// Loops that are not surely within their limits.
-fn open_loops(loops: &[Loop]) -> usize {
-    loops.iter().filter(|l| l.verdict() != DelayVerdict::Immediate).count()
-}
+/// Limits and target are met in most rigs from here on.
+const LIKELY: Share = Share::new(0.5);
 
 /// The longest of all.
 pub(super) fn longest(loops: &[Loop]) -> Ms {
     loops.iter().map(|l| l.total.typical()).fold(Ms::new(0.0), Ms::max)
-}
-
-/// What the choice asks of an arrangement: a part of its report, at a fraction of the price.
-#[derive(Debug, Clone)]
-pub struct Glance {
-    /// The loops of the phase, the least room under its limit first.
-    pub loops: Vec<Loop>,
-    /// Not even the gloomy figures miss the target.
-    pub holds: bool,
-    /// The worst cue block as a share of its time.
-    pub worst_ratio: f64,
-}
-
-impl Glance {
-    /// Loops and risk that cannot be told yet.
-    #[must_use]
-    pub fn open_questions(&self) -> usize {
-        open_loops(&self.loops) + usize::from(!self.holds)
-    }
-
-    /// The longest loop of all.
-    #[must_use]
-    pub fn slowest(&self) -> Ms {
-        longest(&self.loops)
-    }
-}
-
-/// A glance at an evaluation with `chosen` remedies.
-#[must_use]
-pub fn glance(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Glance {
-    let applied = evaluation.problem.apply(chosen, &[]);
-    let worked = evaluation.worked(&evaluation.cue, &applied);
-    let risk = evaluation.cue_risk(&applied);
-    let worst = worked.iter().map(|w| w.typical).fold(Micros::new(0.0), Micros::max);
-    Glance {
-        loops: loops_after(evaluation, &applied),
-        holds: holds(evaluation, &applied),
-        worst_ratio: worst / (risk.period * risk.reserve.typical().raw()),
-    }
 }
 
 /// The loops after `applied`, the least room first.
@@ -176,13 +151,16 @@ pub fn report(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Report {
     let applied = problem.apply(chosen, &[]);
     let setting = &evaluation.arrangement.setting;
     let loops = loops_after(evaluation, &applied);
-    let risk = Risk::of(evaluation, &applied);
+    let rigs = problem.context.rigs;
+    let times = BlockTimes::of(evaluation, &applied);
+    let rates = evaluation.rates(&applied, &times);
+    let outcomes = Outcomes::of(evaluation, &loops, rates);
     let from_disk = evaluation.from_disk(&applied);
     let from_memory = evaluation.from_memory(&applied);
     let cue_risk = evaluation.cue_risk(&applied);
     let cue_deadline = cue_risk.period * cue_risk.reserve.typical().raw();
-    let cue = block_load(evaluation, &evaluation.cue, &applied, &risk.cue, cue_deadline);
-    let roll = match (&evaluation.roll, &risk.roll) {
+    let cue = block_load(evaluation, &evaluation.cue, &applied, &times.cue, cue_deadline);
+    let roll = match (&evaluation.roll, &times.roll) {
         (Some(work), Some(roll)) => {
             let deadline = evaluation.roll_risk(roll.block, &applied).period;
             let load = block_load(evaluation, work, &applied, &roll.worked, deadline);
@@ -190,21 +168,32 @@ pub fn report(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Report {
         }
         (Some(_) | None, _) => None,
     };
+    let holds = rigs.share(|i| outcomes.holds(i));
+    let sound = rigs.share(|i| outcomes.is_sound(i));
     Report {
         loops,
         cue,
         roll,
-        // How long a disk stalls is assumed: it is a doubt to name, and decides nothing.
-        dropouts: risk.dropouts(Causes::ALL).plus(Dropouts::exactly(from_disk.typical)).plus(from_memory),
+        dropouts: between(evaluation.dropouts(&applied), &outcomes.rates, rigs),
         from_disk,
         from_memory,
         target: problem.target,
+        holds,
+        sound,
+        clean: problem.one_take().map(|take| CleanShow::of(take, &outcomes.rates, rigs)),
+        outcomes,
         profile: problem.machine(&applied).wake.origin,
         remedies: chosen.iter().map(|&r| problem.remedies[r].clone()).collect(),
         arranged: remedy::arranged(&problem.context, &evaluation.arrangement),
         streams: problem.streams(&applied),
         cursor: playback_loop(&problem.context, setting, &Electric::of(&problem.context, setting)),
     }
+}
+
+/// What nine of ten rigs have at the least and at the most, around what is typical.
+fn between(typical: PerHour, rates: &[f64], rigs: &Rigs) -> Dropouts {
+    let (low, high) = (PerHour::new(rigs.at_least(rates, 0.9)), PerHour::new(rigs.at_most(rates, 0.9)));
+    Dropouts { low: low.min(typical), typical, high: high.max(typical) }
 }
 
 /// From this ratio of the worst to the mean block on it is bursts that keep it long.
@@ -217,7 +206,7 @@ fn block_load(
     worked: &[Worked],
     deadline: Micros,
 ) -> BlockLoad {
-    let routes = evaluation.problem.context.session.routes();
+    let (routes, rigs) = (evaluation.problem.context.session.routes(), evaluation.problem.context.rigs);
     let workers = evaluation.arrangement.workers;
     let by_time = |&a: &usize, &b: &usize| {
         // What differs by rounding only is alike: then all work counts.
@@ -249,7 +238,7 @@ fn block_load(
         critical_path: worst.critical,
         makespan: worst.typical,
         guaranteed: worst.most,
-        doubt: work_doubt(evaluation, block, worst_at, applied),
+        doubt: WorkDoubt::of(&evaluation.spread(block, worked, applied).factors(rigs), rigs),
         mean,
         bound_by,
         critical_chain: chain,

@@ -11,16 +11,20 @@ pub struct Objections {
     pub limits: f64,
     /// The target is missed: 1 and the logarithm of by how much.
     pub target: f64,
+    /// It does not hold in 9 of 10 rigs.
+    pub unsound: f64,
+    /// Effort, and what it is worth that performers do not notice their delay, of those who do.
+    pub effort: f64,
+    /// Tenths of all rigs that are missing to 9 of 10.
+    pub unsure: f64,
+    /// Delay in milliseconds, or the worst block's share of its time where headroom is wanted, as far as it can be noticed.
+    pub last: f64,
     /// Changes of driver.
     pub drivers: f64,
-    /// Effort.
-    pub effort: f64,
-    /// Loops and risks that are open.
-    pub open: f64,
     /// Changes of settings.
     pub changes: f64,
-    /// Delay in milliseconds, or the worst block's share of its time where headroom is wanted.
-    pub last: f64,
+    /// The same as `last` to the last bit: something has to decide.
+    pub fine: f64,
 }
 
 /// The places of `Objections`.
@@ -30,16 +34,20 @@ pub enum Objection {
     Limits,
     /// The target is missed.
     Target,
-    /// Changes of driver.
-    Drivers,
+    /// It does not hold in 9 of 10 rigs.
+    Unsound,
     /// Effort.
     Effort,
-    /// Loops and risks that are open.
-    Open,
-    /// Changes of settings.
-    Changes,
+    /// It holds in fewer rigs.
+    Unsure,
     /// Delay, or headroom.
     Last,
+    /// Changes of driver.
+    Drivers,
+    /// Changes of settings.
+    Changes,
+    /// Delay or headroom by less than anybody notices.
+    Fine,
 }
 
 /// Differences below this are none.
@@ -50,22 +58,26 @@ impl Objections {
     pub const IMPOSSIBLE: Self = Self {
         limits: f64::INFINITY,
         target: f64::INFINITY,
-        drivers: f64::INFINITY,
+        unsound: f64::INFINITY,
         effort: f64::INFINITY,
-        open: f64::INFINITY,
-        changes: f64::INFINITY,
+        unsure: f64::INFINITY,
         last: f64::INFINITY,
+        drivers: f64::INFINITY,
+        changes: f64::INFINITY,
+        fine: f64::INFINITY,
     };
 
-    fn in_order(&self) -> [(Objection, f64); 7] {
+    fn in_order(&self) -> [(Objection, f64); 9] {
         [
             (Objection::Limits, self.limits),
             (Objection::Target, self.target),
-            (Objection::Drivers, self.drivers),
+            (Objection::Unsound, self.unsound),
             (Objection::Effort, self.effort),
-            (Objection::Open, self.open),
-            (Objection::Changes, self.changes),
+            (Objection::Unsure, self.unsure),
             (Objection::Last, self.last),
+            (Objection::Drivers, self.drivers),
+            (Objection::Changes, self.changes),
+            (Objection::Fine, self.fine),
         ]
     }
 
@@ -75,11 +87,13 @@ impl Objections {
         Self {
             limits: self.limits + other.limits,
             target: self.target + other.target,
-            drivers: self.drivers + other.drivers,
+            unsound: self.unsound + other.unsound,
             effort: self.effort + other.effort,
-            open: self.open + other.open,
-            changes: self.changes + other.changes,
+            unsure: self.unsure + other.unsure,
             last: self.last + other.last,
+            drivers: self.drivers + other.drivers,
+            changes: self.changes + other.changes,
+            fine: self.fine + other.fine,
         }
     }
 
@@ -161,7 +175,7 @@ mod tests {
             limits: limits.into(),
             target: target.into(),
             effort: effort.into(),
-            open: open.into(),
+            unsure: open.into(),
             last: last.into(),
             ..Objections::default()
         })

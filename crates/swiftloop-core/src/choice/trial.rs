@@ -4,8 +4,8 @@
 
 use super::remedy::arranged_effort;
 use super::{
-    Arrangement, Buys, Choice, Evaluation, PhaseProblem, Plan, Remedy, Report, RiskDoubt, TradePoint, WhyNot,
-    buys, default_workers, report, risk_doubts, trade, why_not,
+    Arrangement, Buys, Choice, Evaluation, PhaseProblem, Plan, Remedy, Report, TradePoint, WhyNot,
+    buys, default_workers, report, trade, why_not,
 };
 use crate::ids::{DriverId, InterfaceId, PerformerId, PhaseId, ProcessorId, RemedyId};
 use crate::loops::{Context, Setting};
@@ -132,8 +132,6 @@ pub struct Trial<'p> {
     pub report: Report,
     /// What each remedy buys.
     pub buys: Vec<Buys>,
-    /// What the dropouts rest on and nobody knows exactly, the widest first.
-    pub risk_doubts: Vec<RiskDoubt>,
     /// Every buffer of the driver with these remedies.
     pub trade: Vec<TradePoint>,
     /// Remedies that apply and were not asked for.
@@ -234,7 +232,6 @@ fn try_arrangement<'p>(
         phase: problem.phase_id,
         effort,
         buys: buys(&evaluation, remedies),
-        risk_doubts: risk_doubts(&evaluation, remedies),
         trade: trade(problem, &arrangement, remedies),
         available: problem
             .remedies

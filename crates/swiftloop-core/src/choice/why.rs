@@ -1,15 +1,17 @@
 //! Why the plan is as it is: what each remedy buys, what holds a phase back that cannot be done, why other settings lost,
 //! what would be without rendering ahead. Reasons with figures; nothing is decided here, and no words are chosen.
 
+use super::judge::{SLUGGISH, unsure};
 use super::report::loops_after;
 use super::sequence::{Objection, Objections};
 use super::solve::{Candidate, Outcome};
 use super::{Arrangement, Choice, Evaluation, PhaseProblem, Report};
+use crate::doubt::SURE;
 use crate::ids::{NodeId, PerformerId, ProcessorId, RemedyId};
 use crate::load::{BoundBy, WorkShare};
 use crate::loops::{LegKind, LoopKind};
 use crate::rig::Offered;
-use crate::risk::{DropoutVerdict, Work};
+use crate::risk::Work;
 use crate::units::{Micros, Ms, PerHour};
 use std::cmp::Ordering;
 
@@ -77,11 +79,15 @@ pub enum WhyNot {
         performer: Option<PerformerId>,
         /// By how much.
         over: Ms,
+        /// In more than 1 of 10 rigs; else with typical figures.
+        in_some: bool,
     },
     /// It breaks more often than is allowed with every remedy there is.
     AlwaysBreaks {
         /// How often.
         dropouts: PerHour,
+        /// In more than 1 of 10 rigs; else with typical figures.
+        in_some: bool,
     },
     /// It takes more effort.
     MoreEffort {
@@ -92,8 +98,10 @@ pub enum WhyNot {
     },
     /// Rendering ahead is not possible: this processor can neither ride the cue block nor be bypassed.
     CannotRoll(ProcessorId),
-    /// It meets everything, but more of it cannot be told yet.
+    /// It meets everything with typical figures, but in fewer rigs.
     LessSure,
+    /// It meets everything, but more performers notice their delay.
+    Noticed,
     /// It meets everything, with more delay.
     MoreDelay(Ms),
     /// It meets everything, with less headroom.
@@ -103,6 +111,8 @@ pub enum WhyNot {
         /// Worst block of the plan.
         planned: f64,
     },
+    /// It meets everything; playback starts later than is comfortable.
+    SlowStart,
     /// It meets everything; the plan has fewer changes between phases.
     MoreChanges,
     /// It meets everything, and in nothing is it better by as much as anybody would notice.
@@ -183,16 +193,23 @@ pub fn why_not(choice: &Choice, tried: &Report, effort: u32) -> WhyNot {
     if let Some(l) = tried.worst_over() {
         return WhyNot::Late { performer: l.performer, over: l.excess() };
     }
-    if tried.verdict() == DropoutVerdict::Breaks {
+    if tried.dropouts.typical > tried.target {
         return WhyNot::Breaks { dropouts: tried.dropouts.typical, allowed: tried.target };
     }
     if choice.missed.is_some() {
         return WhyNot::PlanMissed;
     }
-    if effort > choice.effort {
-        return WhyNot::MoreEffort { effort, planned: choice.effort };
+    if planned.sound >= SURE && tried.sound < SURE {
+        return WhyNot::LessSure;
     }
-    if tried.open_questions() > planned.open_questions() {
+    if effort + tried.noticed() > choice.effort + planned.noticed() {
+        return if effort > choice.effort {
+            WhyNot::MoreEffort { effort, planned: choice.effort }
+        } else {
+            WhyNot::Noticed
+        };
+    }
+    if unsure(tried.sound) > unsure(planned.sound) {
         return WhyNot::LessSure;
     }
     let more = tried.slowest() - planned.slowest();
@@ -201,6 +218,11 @@ pub fn why_not(choice: &Choice, tried: &Report, effort: u32) -> WhyNot {
     }
     let (here, planned) = (tried.cue.worst_ratio(), planned.cue.worst_ratio());
     if here - planned >= NOTICEABLE { WhyNot::LessHeadroom { here, planned } } else { WhyNot::NoBetter }
+}
+
+/// Less headroom, or a start of playback that is slower than comfortable.
+fn headroom(here: f64, planned: f64) -> WhyNot {
+    if here >= SLUGGISH { WhyNot::SlowStart } else { WhyNot::LessHeadroom { here, planned } }
 }
 
 /// Less of a block's time than this is no reason that anybody would understand.
@@ -217,7 +239,7 @@ pub(super) fn held_back_by(
             performer: worst.performer,
             kind: worst.kind,
             delay: worst.total.typical(),
-            limit: worst.limit.as_ref().map_or(Ms::new(0.0), |l| l.at),
+            limit: worst.limit.as_ref().map_or(Ms::new(0.0), |l| l.fails),
             longest: worst.longest_leg().map(|leg| (leg.kind, leg.span.typical())),
         };
     }
@@ -321,25 +343,35 @@ pub(super) fn alternatives(weighed: &Weighed<'_>, chosen: usize) -> Vec<Alternat
 
 fn why_lost(weighed: &Weighed<'_>, chosen: usize, lost: &Candidate, objections: &Objections) -> WhyNot {
     let own = &weighed.objections[chosen];
-    let planned = own.effort as u32;
-    match &lost.outcome {
-        Outcome::Late { over, performer } => WhyNot::AlwaysLate { performer: *performer, over: *over },
-        Outcome::Fails { over, performer, .. } if over.raw() > 0.0 => {
-            WhyNot::AlwaysLate { performer: *performer, over: *over }
+    let chosen = &weighed.candidates[chosen];
+    let planned = match chosen.outcome {
+        Outcome::Meets { effort, .. } => effort,
+        Outcome::Dearer(_) | Outcome::Fails { .. } | Outcome::Late { .. } | Outcome::NoRoll(_) => {
+            own.effort as u32
         }
-        Outcome::Fails { dropouts, .. } => WhyNot::AlwaysBreaks { dropouts: *dropouts },
+    };
+    let in_some = matches!(chosen.outcome, Outcome::Meets { sure: true, .. });
+    match &lost.outcome {
+        Outcome::Late { over, performer } => {
+            WhyNot::AlwaysLate { performer: *performer, over: *over, in_some }
+        }
+        Outcome::Fails { over, performer, .. } if over.raw() > 0.0 => {
+            WhyNot::AlwaysLate { performer: *performer, over: *over, in_some }
+        }
+        Outcome::Fails { dropouts, .. } => WhyNot::AlwaysBreaks { dropouts: *dropouts, in_some },
         Outcome::Dearer(least) => WhyNot::MoreEffort { effort: *least, planned },
         Outcome::NoRoll(processor) => WhyNot::CannotRoll(*processor),
         Outcome::Meets { effort, .. } => match objections.first_difference(own) {
-            Some((Objection::Effort, Ordering::Greater)) => WhyNot::MoreEffort { effort: *effort, planned },
-            Some((Objection::Open, Ordering::Greater)) => WhyNot::LessSure,
+            Some((Objection::Effort, Ordering::Greater)) if *effort > planned => {
+                WhyNot::MoreEffort { effort: *effort, planned }
+            }
+            Some((Objection::Effort, Ordering::Greater)) => WhyNot::Noticed,
+            Some((Objection::Unsound | Objection::Unsure, Ordering::Greater)) => WhyNot::LessSure,
             Some((Objection::Last, Ordering::Greater)) if weighed.problem.kind.least_delay => {
-                WhyNot::MoreDelay(Ms::new(objections.last - own.last))
+                WhyNot::MoreDelay(Ms::new(objections.fine - own.fine))
             }
-            Some((Objection::Last, Ordering::Greater)) if objections.last - own.last >= NOTICEABLE => {
-                WhyNot::LessHeadroom { here: objections.last, planned: own.last }
-            }
-            Some((Objection::Last, _)) => WhyNot::NoBetter,
+            Some((Objection::Last, Ordering::Greater)) => headroom(objections.fine, own.fine),
+            Some((Objection::Last | Objection::Fine, _)) => WhyNot::NoBetter,
             Some(_) | None => WhyNot::MoreChanges,
         },
     }

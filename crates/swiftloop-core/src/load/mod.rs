@@ -12,7 +12,7 @@ mod schedule;
 
 pub use burst::{BurstCycle, KindOfBlock, Served, burst_cycle};
 pub use cost::{CallCost, CostRange, Turns, node_cost, processor_cost};
-pub use doubt::{WorkDoubt, WorkPart};
+pub use doubt::{WorkDoubt, WorkPart, WorkSpread};
 pub use graph::{BlockGraph, Graph};
 pub use response::{Sequence, response_time, responses};
 pub use schedule::{
@@ -62,7 +62,7 @@ pub struct BlockLoad {
     pub makespan: Micros,
     /// The worst block in whatever order the host works: `total/P + (1 − 1/P) × critical path`.
     pub guaranteed: Micros,
-    /// Factors on all work: how far it may be off.
+    /// Factors on all work: how far it may be off in 8 of 10 rigs.
     pub doubt: WorkDoubt,
     /// The mean block, scheduled likewise.
     pub mean: Micros,

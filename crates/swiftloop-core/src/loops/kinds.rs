@@ -41,16 +41,19 @@ pub fn loops_of(
 ) -> Vec<Loop> {
     let electric = Electric::of(context, setting);
     let performers = context.session.performers_in(phase);
-    let mut loops: Vec<Loop> = performers
-        .map(|(p, _)| loop_of(context, setting, phase, p, &electric, chains, direct.contains(&p)))
-        .collect();
+    let judged = |p: PerformerId| {
+        let mut whole = loop_of(context, setting, phase, p, &electric, chains, direct.contains(&p));
+        whole.judge(context, setting);
+        whole
+    };
+    let mut loops: Vec<Loop> = performers.map(|(p, _)| judged(p)).collect();
     if loops.is_empty() {
         loops.push(playback_loop(context, setting, &electric));
     }
     loops
 }
 
-/// The loop of one performer.
+/// The loop of one performer, not held against its limit yet.
 #[must_use]
 pub fn loop_of(
     context: &Context<'_>,
@@ -69,7 +72,7 @@ pub fn loop_of(
         LoopKind::Sound | LoopKind::Playback => sound_legs(context, setting, person, electric, chains),
     };
     let mut whole = Loop::from_legs(Some(performer), kind, legs);
-    whole.limit = Some(limit_for(context.session, performer, phase));
+    whole.limit = Some(limit_for(context.session, performer, phase, context.tables.assume.listener_doubt));
     whole
 }
 

@@ -1,15 +1,21 @@
-//! What a performer can bear, and why; and the least certain leg of a loop.
+//! What a performer can bear, and why: where delay begins to be noticed and where playing in time fails; and the least
+//! certain leg of a loop.
 
 use super::{LegKind, Loop, Remeasure};
 use crate::ids::PerformerId;
 use crate::session::{Listens, Phase, Session};
-use crate::units::Ms;
+use crate::tables::TwoLimits;
+use crate::units::{Factor, Ms, Range};
 
 /// What a performer can bear, and who says so.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Limit {
-    /// The limit.
-    pub at: Ms,
+    /// Up to here it is not noticed.
+    pub noticed: Ms,
+    /// Up to here one can play in time.
+    pub fails: Ms,
+    /// Factors on both: people of one kind differ. One, and nothing else, for what somebody wrote.
+    pub differs: Range<Factor>,
     /// Who says so.
     pub reason: LimitReason,
 }
@@ -39,23 +45,31 @@ pub struct WidestDoubt {
 /// Doubts below this are not worth a measurement.
 pub const SMALL_DOUBT: Ms = Ms::new(0.1);
 
-/// What a performer can bear in `phase`: the phase's word, or their own, or the table's.
+/// What a performer can bear in `phase`: the phase's word, or their own, or the table's, in which people differ by a factor
+/// of `doubt`.
 #[must_use]
-pub fn limit_for(session: &Session, performer: PerformerId, phase: &Phase) -> Limit {
+pub fn limit_for(session: &Session, performer: PerformerId, phase: &Phase, doubt: Factor) -> Limit {
     let person = session.performer(performer);
+    let exactly = |limit: TwoLimits, reason| Limit {
+        noticed: limit.noticed(),
+        fails: limit.fails(),
+        differs: Range::exact(Factor::new(1.0)),
+        reason,
+    };
     if let Some(limit) = phase.limits_ms.get(&person.id) {
-        return Limit { at: *limit, reason: LimitReason::Phase };
+        return exactly(*limit, LimitReason::Phase);
     }
     if let Some(limit) = person.limit_ms {
-        return Limit { at: limit, reason: LimitReason::Performer };
+        return exactly(limit, LimitReason::Performer);
     }
     let row = session.listener(performer);
-    let at = match person.listens {
+    let limit = match person.listens {
         Listens::InEars => row.in_ears_ms,
         Listens::Speakers => row.speakers_ms,
         Listens::Headphones | Listens::Direct => row.headphones_ms,
     };
-    Limit { at, reason: LimitReason::Table(row.reason.clone()) }
+    let differs = Range::spanning(Factor::new(1.0 / doubt.raw()), Factor::new(1.0), doubt);
+    Limit { differs, ..exactly(limit, LimitReason::Table(row.reason.clone())) }
 }
 
 impl Loop {

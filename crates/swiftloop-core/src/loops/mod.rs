@@ -5,6 +5,7 @@
 mod chain;
 mod electric;
 mod fit;
+mod judged;
 mod kinds;
 mod leg;
 mod limit;
@@ -14,12 +15,15 @@ mod setting;
 pub use chain::{Chains, compensated, latencies};
 pub use electric::{Electric, hidden};
 pub use fit::{Fit, UnusableFit, fit, possible_trip};
+pub use judged::PerRig;
 pub use kinds::{ChainsRange, loop_of, loops_of, playback_loop};
 pub use leg::{Leg, LegKind, LegNote, Remeasure};
 pub use limit::{Limit, LimitReason, SMALL_DOUBT, WidestDoubt, limit_for};
 pub use ranking::{RankedDriver, ranked_drivers};
 pub use setting::{Context, Setting};
 
+pub use crate::doubt::DelayVerdict;
+use crate::doubt::DelayShares;
 use crate::ids::PerformerId;
 use crate::units::{Ms, Range};
 use serde::Serialize;
@@ -51,30 +55,6 @@ impl LoopKind {
     }
 }
 
-/// Whether a loop fits its limit.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[serde(rename_all = "lowercase")]
-pub enum DelayVerdict {
-    /// Even the high figure fits.
-    Immediate,
-    /// The typical figure fits, the high one does not: it cannot be told yet.
-    Open,
-    /// The typical figure does not fit.
-    Late,
-}
-
-impl DelayVerdict {
-    /// The word used in every output.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Self::Immediate => "immediate",
-            Self::Open => "open",
-            Self::Late => "late",
-        }
-    }
-}
-
 /// A whole loop.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Loop {
@@ -88,6 +68,8 @@ pub struct Loop {
     pub total: Range<Ms>,
     /// What the performer can bear; none when nobody performs.
     pub limit: Option<Limit>,
+    /// In which share of rigs it stays under its limits; in all where there are none.
+    pub shares: DelayShares,
 }
 
 impl Loop {
@@ -95,30 +77,26 @@ impl Loop {
     #[must_use]
     pub fn from_legs(performer: Option<PerformerId>, kind: LoopKind, legs: Vec<Leg>) -> Self {
         let total = legs.iter().fold(Range::zero(), |sum, leg| sum.plus(leg.span));
-        Self { performer, kind, legs, total, limit: None }
+        Self { performer, kind, legs, total, limit: None, shares: DelayShares::ALWAYS }
     }
 
-    /// Held against its limit; a loop without one is immediate.
+    /// Held against its limits; a loop without any is immediate.
     #[must_use]
     pub fn verdict(&self) -> DelayVerdict {
-        match &self.limit {
-            Some(limit) if self.total.typical() > limit.at => DelayVerdict::Late,
-            Some(limit) if self.total.high() > limit.at => DelayVerdict::Open,
-            Some(_) | None => DelayVerdict::Immediate,
-        }
+        self.shares.verdict()
     }
 
-    /// How far the typical figure lies above the limit (0 when it fits).
+    /// How far the typical figure lies above where playing in time fails (0 when it fits).
     #[must_use]
     pub fn excess(&self) -> Ms {
-        let over = |limit: &Limit| Ms::new((self.total.typical() - limit.at).raw().max(0.0));
+        let over = |limit: &Limit| Ms::new((self.total.typical() - limit.fails).raw().max(0.0));
         self.limit.as_ref().map_or(Ms::new(0.0), over)
     }
 
-    /// What is left under the limit (below zero when it does not fit); without a limit, endless.
+    /// What is left until it is noticed (below zero when it is); without a limit, endless.
     #[must_use]
     pub fn room(&self) -> Ms {
-        self.limit.as_ref().map_or(Ms::new(f64::INFINITY), |limit| limit.at - self.total.typical())
+        self.limit.as_ref().map_or(Ms::new(f64::INFINITY), |limit| limit.noticed - self.total.typical())
     }
 
     /// The longest leg.

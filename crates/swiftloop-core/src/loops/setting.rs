@@ -2,6 +2,7 @@
 //! settings are compared.
 
 use super::fit;
+use crate::doubt::Rigs;
 use crate::ids::{DriverId, InterfaceId};
 use crate::rig::{Driver, Interface, MeasuredTrip, Offered, Rig};
 use crate::session::Session;
@@ -17,6 +18,8 @@ pub struct Context<'a> {
     pub rig: &'a Rig,
     /// What is wanted.
     pub session: &'a Session,
+    /// Possible rigs that agree with all of it.
+    pub rigs: &'a Rigs,
 }
 
 /// One setting of one interface.

@@ -12,8 +12,9 @@ mod wake;
 mod work;
 
 pub use backlog::{Takes, Walk, dropouts_per_block};
-pub use model::{DropoutVerdict, Dropouts, RiskModel, verdict};
+pub use crate::doubt::DropoutVerdict;
+pub use model::{Dropouts, RiskModel};
 pub use pace::{Delay, Pace};
-pub use resources::{disk_dropouts, memory_dropouts};
+pub use resources::{disk_dropouts, disk_rate, memory_dropouts};
 pub use wake::{Wake, WakeSet};
 pub use work::Work;

@@ -9,11 +9,11 @@ use serde::Serialize;
 /// Dropouts per hour with their doubt.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 pub struct Dropouts {
-    /// With the hopeful figures.
+    /// Nine of ten rigs have no fewer.
     pub low: PerHour,
-    /// To expect.
+    /// With every figure as is typical.
     pub typical: PerHour,
-    /// With the gloomy figures.
+    /// Nine of ten rigs have no more.
     pub high: PerHour,
 }
 
@@ -21,12 +21,6 @@ impl Dropouts {
     /// None at all.
     pub const NONE: Self =
         Self { low: PerHour::new(0.0), typical: PerHour::new(0.0), high: PerHour::new(0.0) };
-
-    /// So many, without doubt.
-    #[must_use]
-    pub fn exactly(rate: PerHour) -> Self {
-        Self { low: rate, typical: rate, high: rate }
-    }
 
     /// The sum, bound by bound.
     #[must_use]
@@ -36,42 +30,6 @@ impl Dropouts {
             typical: self.typical + other.typical,
             high: self.high + other.high,
         }
-    }
-}
-
-/// Verdict on dropouts per hour against a target.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[serde(rename_all = "lowercase")]
-pub enum DropoutVerdict {
-    /// Even the gloomy figure meets the target.
-    Holds,
-    /// The typical figure meets the target, the gloomy one does not: it cannot be told yet.
-    Open,
-    /// The typical figure misses the target.
-    Breaks,
-}
-
-impl DropoutVerdict {
-    /// The word used in every output.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Self::Holds => "holds",
-            Self::Open => "open",
-            Self::Breaks => "breaks",
-        }
-    }
-}
-
-/// The verdict on `dropouts` against what is allowed.
-#[must_use]
-pub fn verdict(dropouts: Dropouts, target: PerHour) -> DropoutVerdict {
-    if dropouts.typical > target {
-        DropoutVerdict::Breaks
-    } else if dropouts.high > target {
-        DropoutVerdict::Open
-    } else {
-        DropoutVerdict::Holds
     }
 }
 
@@ -113,19 +71,6 @@ impl RiskModel<'_> {
         self.between(&self.wake.typical, work, self.reserve.typical())
     }
 
-    /// Whether there are more dropouts than `allowed` with the gloomy figures; so is the work.
-    #[must_use]
-    pub fn is_more_at_worst(&self, high: &Work, allowed: PerHour) -> bool {
-        let (least, most) = self.between(&self.wake.high, high, self.reserve.low());
-        least > allowed || most > allowed && self.at_worst(high) > allowed
-    }
-
-    /// Dropouts per hour with the gloomy figures; so is the work.
-    #[must_use]
-    pub fn at_worst(&self, high: &Work) -> PerHour {
-        self.per_hour(&self.wake.high, high, self.reserve.low())
-    }
-
     fn between(&self, wake: &Wake, work: &Work, reserve: Blocks) -> (PerHour, PerHour) {
         /// Standard normal points at which a pace is very slow, and the chance of a slower one.
         const SLOW: [(f64, f64); 3] = [(4.0, 3.2e-5), (5.5, 1.9e-8), (7.0, 1.3e-12)];
@@ -158,23 +103,9 @@ impl RiskModel<'_> {
         (PerHour::new(blocks_per_hour * least), PerHour::new(blocks_per_hour * most))
     }
 
-    /// Dropouts per hour with low, typical and high figures; so is the work.
-    #[must_use]
-    pub fn dropouts(&self, low: &Work, typical: &Work, high: &Work) -> Dropouts {
-        self.around(low, self.typical(typical), high)
-    }
-
-    /// The same where what to expect is known already.
-    #[must_use]
-    pub fn around(&self, low: &Work, expected: PerHour, high: &Work) -> Dropouts {
-        let least = self.per_hour(&self.wake.low, low, self.reserve.high());
-        let most = self.per_hour(&self.wake.high, high, self.reserve.low());
-        Dropouts { low: least.min(expected), typical: expected, high: most.max(expected) }
-    }
-
     /// Dropouts per hour as a soak counts them: after a late block it goes on at the next period, so the periods that a
     /// late block spans bring no block of their own, `1 + Σⱼ P(longer than j periods)` of them for every block done.
-    /// Unlike [`RiskModel::dropouts`] this falls again when blocks take many periods.
+    /// Unlike [`RiskModel::typical`] this falls again when blocks take many periods.
     #[must_use]
     pub fn counted(&self, work: &Work) -> Dropouts {
         let one = |wake: &Wake| {

@@ -4,10 +4,33 @@ use super::Dropouts;
 use crate::tables::Assumptions;
 use crate::units::{Gigabytes, MegabytesPerSecond, Ms, PerHour};
 
-/// Dropouts per hour from the disk. What is read ahead is kept full as long as the streams take less than the disk gives;
-/// a stall breaks when it lasts longer than that, and stalls are taken as exponential: `exp(−read-ahead / mean stall)`,
-/// however busy the disk is. (A stream refills between stalls: they come minutes apart, refilling takes moments.) A disk
-/// that gives less than the streams take runs dry again and again, whatever it stalls.
+/// Dropouts per hour from a disk whose stalls last so long in the mean. What is read ahead is kept full as long as the
+/// streams take less than the disk gives; a stall breaks when it lasts longer than that, and stalls are taken as
+/// exponential: `exp(−read-ahead / mean stall)`, however busy the disk is. (A stream refills between stalls: they come
+/// minutes apart, refilling takes moments.) A disk that gives less than the streams take runs dry again and again, whatever
+/// it stalls.
+#[must_use]
+pub fn disk_rate(
+    streams: MegabytesPerSecond,
+    throughput: MegabytesPerSecond,
+    read_ahead: Ms,
+    stall: Ms,
+    assume: &Assumptions,
+) -> PerHour {
+    if streams.raw() <= 0.0 {
+        return PerHour::new(0.0);
+    }
+    // What the disk gives of a second's sound in a second.
+    let gives = throughput / streams;
+    let ahead = read_ahead.raw().max(1.0);
+    let stalled = assume.disk_stalls_per_hour * (-(read_ahead / stall)).exp();
+    // Nothing is refilled at all: each stall uses up its share of what was read ahead.
+    let used_up = if gives <= 1.0 { assume.disk_stalls_per_hour * stall.raw() / ahead } else { 0.0 };
+    let dry = (1.0 - gives).max(0.0) * MS_PER_HOUR / ahead;
+    PerHour::new(stalled + used_up + dry)
+}
+
+/// The same with all that is assumed of stalls.
 #[must_use]
 pub fn disk_dropouts(
     streams: MegabytesPerSecond,
@@ -15,19 +38,7 @@ pub fn disk_dropouts(
     read_ahead: Ms,
     assume: &Assumptions,
 ) -> Dropouts {
-    if streams.raw() <= 0.0 {
-        return Dropouts::NONE;
-    }
-    // What the disk gives of a second's sound in a second.
-    let gives = throughput / streams;
-    let ahead = read_ahead.raw().max(1.0);
-    let at = |stall: Ms| {
-        let stalled = assume.disk_stalls_per_hour * (-(read_ahead / stall)).exp();
-        // Nothing is refilled at all: each stall uses up its share of what was read ahead.
-        let used_up = if gives <= 1.0 { assume.disk_stalls_per_hour * stall.raw() / ahead } else { 0.0 };
-        let dry = (1.0 - gives).max(0.0) * MS_PER_HOUR / ahead;
-        PerHour::new(stalled + used_up + dry)
-    };
+    let at = |stall| disk_rate(streams, throughput, read_ahead, stall, assume);
     let stall = assume.disk_stall_ms;
     Dropouts { low: at(stall.low()), typical: at(stall.typical()), high: at(stall.high()) }
 }
@@ -39,7 +50,8 @@ const MS_PER_HOUR: f64 = 3.6e6;
 pub fn memory_dropouts(needed: Gigabytes, memory: Gigabytes, assume: &Assumptions) -> Dropouts {
     let short = (needed - memory).raw().max(0.0);
     let rate = PerHour::new(short * assume.swap_dropouts_per_hour_per_gb);
-    Dropouts { low: rate * 0.2, typical: rate, high: rate * 5.0 }
+    let doubt = assume.swap_doubt.raw();
+    Dropouts { low: rate / doubt, typical: rate, high: rate * doubt }
 }
 
 #[cfg(test)]
@@ -81,6 +93,9 @@ mod tests {
             disk_stall_ms: Range::spanning(Ms::new(5.0), Ms::new(20.0), Ms::new(100.0)),
             disk_stalls_per_hour: 60.0,
             read_ahead_ms: Ms::new(500.0),
+            listener_doubt: Factor::new(1.2),
+            comfortable_start_ms: Ms::new(100.0),
+            swap_doubt: Factor::new(5.0),
             swap_dropouts_per_hour_per_gb: 400.0,
             phrase_s: 8.0,
         }

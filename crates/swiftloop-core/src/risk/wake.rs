@@ -83,6 +83,37 @@ impl Delay for Wake {
 }
 
 impl Wake {
+    /// A part of the way to another of the same kind: what is known to a factor by factors, the shape of the tail evenly.
+    fn between(&self, other: &Self, part: f64) -> Self {
+        let by_factor = |a: f64, b: f64| if a > 0.0 && b > 0.0 { a * (b / a).powf(part) } else { a + (b - a) * part };
+        let evenly = |a: f64, b: f64| a + (b - a) * part;
+        let point = |(a, b): (&(f64, f64), &(f64, f64))| (by_factor(a.0, b.0), evenly(a.1, b.1));
+        let pace = match (&self.pace, &other.pace) {
+            (Pace::LogNormal(a), Pace::LogNormal(b)) => Pace::LogNormal(by_factor(*a, *b)),
+            (Pace::Seen(a), Pace::Seen(b)) => {
+                Pace::Seen(a.iter().zip(b).map(|(a, b)| (a.0, by_factor(a.1, b.1))).collect())
+            }
+            (Pace::LogNormal(_), Pace::Seen(_)) | (Pace::Seen(_), Pace::LogNormal(_)) => self.pace.clone(),
+        };
+        let unseen = self.unseen.zip(other.unseen).map(|(a, b)| Unseen {
+            longest: evenly(a.longest, b.longest),
+            at_most: evenly(a.at_most, b.at_most),
+        });
+        Self {
+            body: self.body.iter().zip(&other.body).map(point).collect(),
+            threshold: self.threshold,
+            tail_share: by_factor(self.tail_share, other.tail_share),
+            log_tail_share: evenly(self.log_tail_share, other.log_tail_share),
+            tail: Pareto {
+                shape: evenly(self.tail.shape, other.tail.shape),
+                scale: by_factor(self.tail.scale, other.tail.scale),
+            },
+            pace,
+            unseen,
+            cluster: evenly(self.cluster, other.cluster),
+        }
+    }
+
     /// The known points of the body around a delay below the threshold.
     fn around(&self, us: f64) -> (f64, f64, f64, f64) {
         let next = self.body.partition_point(|b| b.0 <= us);
@@ -168,6 +199,24 @@ impl WakeSet {
             Some(profile) if power == profile.power.unwrap_or(rig.machine.power) => Self::measured(profile),
             _ => Self::of_class(rig.class().under(power)),
         }
+    }
+
+    /// The wake-up delays that lean so far from what is typical: from −1, the low figures, to 1, the high ones. All three are
+    /// the same then.
+    #[must_use]
+    pub fn leaning(&self, lean: f64) -> Self {
+        let to = if lean < 0.0 { &self.low } else { &self.high };
+        let at = self.typical.between(to, lean.abs());
+        Self { low: at.clone(), high: at.clone(), typical: at, origin: self.origin }
+    }
+
+    /// Nothing about them is in doubt.
+    #[must_use]
+    pub fn is_exact(&self) -> bool {
+        let same = |a: &Wake, b: &Wake| {
+            a.body == b.body && a.tail == b.tail && a.tail_share == b.tail_share && a.pace == b.pace
+        };
+        same(&self.low, &self.typical) && same(&self.high, &self.typical)
     }
 
     /// The wake-up delays assumed for a class of machine.

@@ -13,7 +13,7 @@ pub use track::{
 };
 
 use crate::ids::{BusId, PerformerId, PhaseId, ProcessorId, TrackId};
-use crate::tables::{Listener, PhaseKind};
+use crate::tables::{Listener, PhaseKind, TwoLimits};
 use crate::units::{Block, Gigabytes, Hz, Metres, Ms, Range};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -199,8 +199,8 @@ pub struct Performer {
     pub keys: KeysLink,
     /// Keyboards: time to scan the keys.
     pub key_scan_ms: Option<Range<Ms>>,
-    /// Their own limit, when the table's does not suit.
-    pub limit_ms: Option<Ms>,
+    /// Their own limit, when the table's does not suit: one figure, or where delay is noticed and where playing in time fails.
+    pub limit_ms: Option<TwoLimits>,
 }
 
 impl Performer {
@@ -256,16 +256,16 @@ pub enum KeysLink {
 pub struct Phase {
     /// Short word to refer to it; the kind when left out.
     pub id: Option<String>,
-    /// `tracking`, `overdub`, `writing`, `editing`, `mixing`, `mastering` or `remote`.
+    /// `tracking`, `overdub`, `writing`, `editing`, `mixing`, `mastering`, `remote` or `show` (live, without a second try).
     pub kind: String,
     /// Who performs.
     #[serde(default)]
     pub performers: Vec<String>,
     /// Interfaces it may run on (all of the rig when left out).
     pub interfaces: Option<Vec<String>>,
-    /// Limits of this phase, by performer.
+    /// Limits of this phase, by performer: one figure each, or two.
     #[serde(default)]
-    pub limits_ms: BTreeMap<String, Ms>,
+    pub limits_ms: BTreeMap<String, TwoLimits>,
     /// Dropouts per hour that you allow.
     pub target_per_hour: Option<f64>,
     /// Processors slower than this do not ride a live path.
@@ -274,7 +274,7 @@ pub struct Phase {
     /// Ids of processors or tracks that this phase cannot do without.
     #[serde(default)]
     pub keep: Vec<String>,
-    /// How long it lasts, for disk space.
+    /// How long it lasts, for disk space; and for a show, in which nothing may break from beginning to end.
     pub minutes: Option<f64>,
 }
 

@@ -4,10 +4,12 @@
 
 mod power_plan;
 mod remedy_kind;
+mod two_limits;
 mod way;
 
 pub use power_plan::PowerPlan;
 pub use remedy_kind::RemedyKind;
+pub use two_limits::TwoLimits;
 pub use way::Way;
 
 use crate::units::{Block, Blocks, Factor, Frames, Hz, Micros, Ms, Nanos, Range, Share};
@@ -151,18 +153,18 @@ pub struct Connection {
     pub source: String,
 }
 
-/// How much delay somebody who plays this bears, by how they listen.
+/// How much delay somebody who plays this bears, by how they listen: where it is noticed, and where playing in time fails.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Listener {
     /// Word used in session files and on the command line.
     pub id: String,
     /// Limit on closed headphones.
-    pub headphones_ms: Ms,
+    pub headphones_ms: TwoLimits,
     /// Limit on in-ears.
-    pub in_ears_ms: Ms,
+    pub in_ears_ms: TwoLimits,
     /// Limit with speakers.
-    pub speakers_ms: Ms,
+    pub speakers_ms: TwoLimits,
     /// Why.
     pub reason: String,
 }
@@ -243,6 +245,9 @@ pub struct PhaseKind {
     pub least_delay: bool,
     /// Processors on the main output belong to this phase.
     pub finishing: bool,
+    /// There is no second try: what counts is that nothing breaks from beginning to end, which is so many minutes when
+    /// the session does not say.
+    pub one_take_minutes: Option<f64>,
     /// Why.
     pub reason: String,
 }
@@ -289,6 +294,8 @@ pub struct Assumptions {
     pub declared_speed_doubt: Factor,
     pub measured_speed_doubt: Factor,
     pub crowding: Range<Factor>,
+    pub listener_doubt: Factor,
+    pub comfortable_start_ms: Ms,
     pub draft_cost: Factor,
     pub precision_32_cost: Factor,
     pub off_but_loaded_cost: Factor,
@@ -299,6 +306,7 @@ pub struct Assumptions {
     pub disk_stalls_per_hour: f64,
     pub read_ahead_ms: Ms,
     pub swap_dropouts_per_hour_per_gb: f64,
+    pub swap_doubt: Factor,
     pub phrase_s: f64,
 }
 

@@ -2,6 +2,7 @@
 #![allow(dead_code)]
 
 use swiftloop_core::choice::{Arrangement, PhaseProblem};
+use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::{Context, Setting};
 use swiftloop_core::rig::{Offered, Rig};
 use swiftloop_core::session::Session;
@@ -44,7 +45,7 @@ pub fn session(text: &str, rig: &Rig) -> Session {
 }
 
 pub fn context<'a>(rig: &'a Rig, session: &'a Session) -> Context<'a> {
-    Context { tables: tables(), rig, session }
+    Context { tables: tables(), rig, session, rigs: rigs() }
 }
 
 pub fn arrangement(problem: &PhaseProblem<'_>, block: u32, roll: Option<u32>, workers: u32) -> Arrangement {
@@ -67,4 +68,10 @@ performer = [{{ id = "ada", plays = "voice", listens = "headphones", hears = ["v
 phase = [{{ kind = "tracking", performers = ["ada"] }}]
 "#
     )
+}
+
+/// Possible rigs.
+pub fn rigs() -> &'static Rigs {
+    static RIGS: std::sync::OnceLock<Rigs> = std::sync::OnceLock::new();
+    RIGS.get_or_init(Rigs::default)
 }

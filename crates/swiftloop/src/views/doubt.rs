@@ -2,9 +2,7 @@
 
 use super::{Files, quoted};
 use crate::page::{command, wrapped};
-use crate::words::figures::rate;
 use crate::words::legs::surer;
-use swiftloop_core::choice::{RiskCause, RiskDoubt};
 use swiftloop_core::loops::Remeasure;
 use swiftloop_core::units::Block;
 
@@ -27,28 +25,3 @@ pub fn wake_ups(to_soak: Option<Block>, files: &Files) -> String {
     format!("{}{}", wrapped("  ", text), command(&line))
 }
 
-/// What else the dropouts rest on most, and what would make it surer; `place` says where.
-pub fn risk(d: &RiskDoubt, place: &str) -> String {
-    let between = format!("from {} to {}", rate(d.low), rate(d.high));
-    let text = match d.cause {
-        RiskCause::WakeUps => return String::new(),
-        RiskCause::WorkCost => {
-            format!(
-                "What plug-ins cost is a guess{place}: dropouts {between}. Write figures for the heaviest."
-            )
-        }
-        RiskCause::Order => {
-            format!(
-                "In which order the software works is a guess{place}: dropouts {between}. Nothing here measures that yet."
-            )
-        }
-        RiskCause::Blocks => format!(
-            "How many blocks the device holds is a guess{place}: dropouts {between}. Probe two buffers, and fit them."
-        ),
-        RiskCause::Disk => format!(
-            "How long the disk stalls is a guess, and decides nothing{place}: dropouts {between}. Reading further ahead \
-             helps."
-        ),
-    };
-    wrapped("  ", &text)
-}

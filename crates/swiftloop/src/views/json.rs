@@ -5,7 +5,7 @@ use crate::words::legs::{leg as leg_name, limit_reason, note, surer_in_short};
 use crate::words::{remedies as remedy_words, warnings as warning_words};
 use serde_json::{Value, json};
 use swiftloop_core::advice::Warning;
-use swiftloop_core::choice::{Arrangement, Buys, Remedy, Report, RiskDoubt, TradePoint};
+use swiftloop_core::choice::{Arrangement, Buys, Remedy, Report, TradePoint};
 use swiftloop_core::load::BlockLoad;
 use swiftloop_core::loops::{Context, Leg, Loop};
 use swiftloop_core::units::{Ms, Range};
@@ -40,9 +40,12 @@ pub fn report(context: &Context<'_>, r: &Report, buys: &[Buys]) -> Value {
             "from_disk_per_hour": r.from_disk,
             "from_memory_per_hour": r.from_memory,
             "target_per_hour": r.target,
+            "holds_in_share": r.holds,
             "verdict": r.verdict(),
             "profile_origin": r.profile,
         },
+        "sound_in_share": r.sound,
+        "whole_show": r.clean.map(|c| json!({ "lasts_s": c.lasts, "no_dropout_in_share": c.clean })),
         "disk": { "streams_mb_per_s": r.streams, "throughput_mb_per_s": context.rig.machine.disk_mb_per_s },
         "remedies": arranged.chain(chosen).collect::<Vec<_>>(),
     })
@@ -81,8 +84,11 @@ fn one_loop(context: &Context<'_>, l: &Loop) -> Value {
         "kind": l.kind,
         "legs": l.legs.iter().map(|part| leg(context, part)).collect::<Vec<_>>(),
         "total": range(l.total),
-        "limit_ms": l.limit.as_ref().map(|x| x.at),
+        "noticed_from_ms": l.limit.as_ref().map(|x| x.noticed),
+        "fails_from_ms": l.limit.as_ref().map(|x| x.fails),
         "limit_reason": l.limit.as_ref().map(limit_reason),
+        "immediate_in_share": l.shares.immediate,
+        "playable_in_share": l.shares.playable,
         "verdict": l.verdict(),
         "widest_doubt": l.widest_doubt().map(|d| json!({
             "leg": leg_name(d.leg), "spread_ms": d.spread, "measure_with": surer_in_short(d.remeasure),
@@ -121,12 +127,6 @@ fn block(context: &Context<'_>, b: &BlockLoad) -> Value {
         "cycle_capped": b.capped,
         "distribution": b.distribution.iter().map(|d| json!({ "share": d.share, "takes_us": d.work })).collect::<Vec<_>>(),
     })
-}
-
-/// What the dropouts rest on and nobody knows exactly.
-pub fn risk_doubts(all: &[RiskDoubt]) -> Vec<Value> {
-    let one = |d: &RiskDoubt| json!({ "cause": d.cause, "low_per_hour": d.low, "high_per_hour": d.high });
-    all.iter().map(one).collect()
 }
 
 /// The points of a trade; of the frontier only, if that is wanted.

@@ -29,7 +29,7 @@ pub struct Panel<'a> {
 
 /// The limit of a report with one loop.
 pub fn only_limit(r: &swiftloop_core::choice::Report) -> Option<Ms> {
-    let of = |limit: &Limit| limit.at;
+    let of = |limit: &Limit| limit.fails;
     match r.loops.as_slice() {
         [one] => one.limit.as_ref().map(of),
         _ => None,

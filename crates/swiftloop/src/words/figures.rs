@@ -29,9 +29,18 @@ pub fn ms_range(r: Range<Ms>) -> String {
     }
 }
 
-/// A limit without needless decimals.
+/// A limit without needless decimals, both figures where there are two: `6-12`.
 pub fn limit(l: &Loop) -> String {
-    l.limit.as_ref().map_or("–".into(), |limit| plain(limit.at.raw()))
+    let Some(limit) = &l.limit else { return "–".into() };
+    let (noticed, fails) = (plain(limit.noticed.raw()), plain(limit.fails.raw()));
+    if noticed == fails { noticed } else { format!("{noticed}-{fails}") }
+}
+
+/// The same in words: `noticed from 6, too late from 12`.
+pub fn limit_in_words(l: &Loop) -> String {
+    let Some(limit) = &l.limit else { return "no limit".into() };
+    let (noticed, fails) = (plain(limit.noticed.raw()), plain(limit.fails.raw()));
+    if noticed == fails { format!("limit {noticed}") } else { format!("noticed from {noticed}, too late from {fails}") }
 }
 
 /// A number without needless decimals.
@@ -90,19 +99,39 @@ pub fn dropouts(d: Dropouts) -> String {
     format!("{said} (up to {one}{high})")
 }
 
-/// `5.6 ms late (limit 6): immediate.`
+/// `5.6 ms late (noticed from 6, too late from 12): immediate in 97 of 100 rigs like this.`
 pub fn how_late(l: &Loop) -> String {
-    let by = match l.verdict() {
-        DelayVerdict::Late => format!(", by {}", in_ms(l.excess())),
-        DelayVerdict::Open | DelayVerdict::Immediate => String::new(),
+    let verdict = delay_verdict(l.verdict());
+    let (immediate, playable) = (rigs_of(l.shares.immediate), rigs_of(l.shares.playable));
+    let two = l.limit.as_ref().is_some_and(|limit| limit.noticed < limit.fails);
+    let said = match l.verdict() {
+        DelayVerdict::Immediate => format!("{verdict} {immediate}"),
+        DelayVerdict::Playable => format!("{verdict} {playable}, not noticed {immediate}"),
+        DelayVerdict::Open if two => format!("{verdict}: playable {playable}, not noticed {immediate}"),
+        DelayVerdict::Open => format!("{verdict}: in time {playable}"),
+        DelayVerdict::Late if l.excess().raw() > 0.0 => {
+            format!("{verdict}, by {}; in time {playable}", in_ms(l.excess()))
+        }
+        DelayVerdict::Late => format!("{verdict}; in time {playable}"),
     };
-    format!("{} late (limit {}): {}{by}.", ms_range(l.total), limit(l), delay_verdict(l.verdict()))
+    format!("{} late ({}): {said}.", ms_range(l.total), limit_in_words(l))
+}
+
+/// `in 93 of 100 rigs like this`.
+pub fn rigs_of(share: Share) -> String {
+    let hundred = (share.raw() * 100.0).round();
+    match share.raw() {
+        x if x >= 1.0 - 1e-9 => format!("in all rigs{TIED}like{TIED}this"),
+        x if x <= 1e-9 => format!("in no rig{TIED}like{TIED}this"),
+        x if x < 0.01 => format!("in fewer than 1 of 100 rigs{TIED}like{TIED}this"),
+        _ => format!("in {:.0} of 100 rigs{TIED}like{TIED}this", hundred.clamp(1.0, 99.0)),
+    }
 }
 
 /// The verdict on a loop, coloured.
 pub fn delay_verdict(v: DelayVerdict) -> String {
     let style = match v {
-        DelayVerdict::Immediate => Style::Good,
+        DelayVerdict::Immediate | DelayVerdict::Playable => Style::Good,
         DelayVerdict::Open => Style::Unsure,
         DelayVerdict::Late => Style::Bad,
     };

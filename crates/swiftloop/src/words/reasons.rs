@@ -15,11 +15,12 @@ pub fn why_not(context: &Context<'_>, why: &WhyNot) -> String {
         WhyNot::Breaks { dropouts, allowed } => {
             format!("it breaks, {}, and you allow {} an hour", rate(*dropouts), plain(allowed.raw()))
         }
-        WhyNot::AlwaysLate { performer, over } => {
-            format!("{} stays {} over the limit with every change tried", who(*performer), in_ms(*over))
+        WhyNot::AlwaysLate { performer, over, in_some } => {
+            let some = some_rigs(*in_some);
+            format!("{} stays {} over the limit{some} with every change tried", who(*performer), in_ms(*over))
         }
-        WhyNot::AlwaysBreaks { dropouts } => {
-            format!("it still breaks with every change tried, {}", rate(*dropouts))
+        WhyNot::AlwaysBreaks { dropouts, in_some } => {
+            format!("it still breaks{} with every change tried, {}", some_rigs(*in_some), rate(*dropouts))
         }
         WhyNot::MoreEffort { effort, planned } => format!("it takes effort {effort} instead of {planned}"),
         WhyNot::CannotRoll(p) => {
@@ -28,7 +29,9 @@ pub fn why_not(context: &Context<'_>, why: &WhyNot) -> String {
                 context.session.processor(*p).title()
             )
         }
-        WhyNot::LessSure => "it does as well, but less surely".into(),
+        WhyNot::LessSure => "it does as well, but in fewer rigs like this".into(),
+        WhyNot::Noticed => "performers are likelier to notice their delay".into(),
+        WhyNot::SlowStart => "it does as well, but playback starts later than is comfortable".into(),
         WhyNot::MoreDelay(more) => format!("it does as well, {} later", in_ms(*more)),
         WhyNot::LessHeadroom { here, planned } => {
             let (a, b) = (percent(*here), percent(*planned));
@@ -44,6 +47,11 @@ pub fn why_not(context: &Context<'_>, why: &WhyNot) -> String {
         WhyNot::NoBetter => "in nothing is it better by as much as anybody would notice".into(),
         WhyNot::PlanMissed => "the plan found nothing that does; this does, with what you added".into(),
     }
+}
+
+/// Where that is not so in all rigs.
+fn some_rigs(in_some: bool) -> &'static str {
+    if in_some { " in more than 1 of 10 rigs like this" } else { "" }
 }
 
 /// What holds a phase back, in a sentence without its full stop.
@@ -157,8 +165,8 @@ pub fn other_rate(other: &OtherRate) -> &'static str {
         Some(Objection::Target) => "it would break more often than you allow",
         Some(Objection::Drivers) => "another driver would be needed in some phases",
         Some(Objection::Effort) => "it takes more effort",
-        Some(Objection::Open) => "it is less sure",
+        Some(Objection::Unsound | Objection::Unsure) => "it is less sure",
         Some(Objection::Changes) => "more would have to be changed between phases",
-        Some(Objection::Last) | None => "nothing is gained by it",
+        Some(Objection::Last | Objection::Fine) | None => "nothing is gained by it",
     }
 }

@@ -12,6 +12,7 @@ use crate::views::Detail;
 use crate::views::demo::{Step, answered, asked, closing, opening};
 use std::process::ExitCode;
 use swiftloop_core::choice;
+use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::Context;
 use swiftloop_files::tables;
 
@@ -22,7 +23,8 @@ pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
     let detail = Detail::of(options.full);
     print(&opening())?;
     let (rig, session) = sample::opened()?;
-    let context = Context { tables: tables(), rig: &rig, session: &session };
+    let rigs = Rigs::default();
+    let context = Context { tables: tables(), rig: &rig, session: &session, rigs: &rigs };
     let plan = choice::plan(context, &AllCores);
     let dir = tempfile::tempdir()?;
     let steps: [&dyn Fn() -> Result<Vec<Step>, Failure>; 5] = [

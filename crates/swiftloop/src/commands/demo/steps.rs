@@ -91,7 +91,7 @@ pub fn listened(dir: &Path, name: &str, detail: Detail) -> Result<Step, Failure>
 /// The plan by the class of machine beside the plan by measured wake-up delays.
 pub fn soaked(context: &Context<'_>, by_class: &Plan) -> Result<Step, Failure> {
     let (rig, session) = opened_soaked()?;
-    let measured = Context { tables: tables(), rig: &rig, session: &session };
+    let measured = Context { tables: tables(), rig: &rig, session: &session, rigs: context.rigs };
     let plan = choice::plan(measured, &AllCores);
     Ok(Step {
         question: "Will it hold? They let the laptop soak, then planned again.",

@@ -4,6 +4,7 @@ use crate::cli::TryOptions;
 use crate::failure::Failure;
 use crate::named::{connection, driver_model, listener};
 use swiftloop_core::choice::{FirstAnswer, first_answer};
+use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::Context;
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::{Listens, Session};
@@ -94,6 +95,7 @@ pub struct Described {
 pub struct Opened {
     rig: Rig,
     session: Session,
+    rigs: Rigs,
     rate: Hz,
     block: Block,
     workers: u32,
@@ -103,13 +105,13 @@ impl Described {
     pub fn open(self) -> Result<Opened, Failure> {
         let rig = rig_from("the driver table", &self.answers.rig(), tables())?;
         let session = session_from("the driver table", &self.answers.session(), &rig, tables())?;
-        Ok(Opened { rig, session, rate: self.rate, block: self.block, workers: self.answers.cores })
+        Ok(Opened { rig, session, rigs: Rigs::default(), rate: self.rate, block: self.block, workers: self.answers.cores })
     }
 }
 
 impl Opened {
     pub fn context(&self) -> Context<'_> {
-        Context { tables: tables(), rig: &self.rig, session: &self.session }
+        Context { tables: tables(), rig: &self.rig, session: &self.session, rigs: &self.rigs }
     }
 
     /// Its only driver at this block.

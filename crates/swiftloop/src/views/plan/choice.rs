@@ -7,7 +7,7 @@ use crate::words::settings::{first_name, place, setting};
 use crate::words::warnings::capital;
 use crate::words::{legs as leg_words, reasons, remedies};
 use swiftloop_core::advice::recording_mb_per_minute;
-use swiftloop_core::choice::{Choice, Report, RiskCause};
+use swiftloop_core::choice::{Choice, Report};
 use swiftloop_core::loops::{Context, Loop};
 
 /// Other settings whose loss is explained on one screen.
@@ -133,11 +133,6 @@ fn how_sure(c: &Choice, files: &Files) -> String {
         text.push_str(&doubt::least_sure(&what, d.remeasure));
     }
     text.push_str(&doubt::wake_ups(c.report.block_to_soak(), files));
-    if let Some(d) =
-        c.risk_doubts.iter().find(|d| d.cause != RiskCause::WakeUps && d.decides(c.report.target))
-    {
-        text.push_str(&doubt::risk(d, ""));
-    }
     text
 }
 

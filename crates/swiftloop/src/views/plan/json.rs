@@ -1,6 +1,6 @@
 //! The plan for programs.
 
-use super::super::json::{merge, range, report, risk_doubts, setting, trade, warning};
+use super::super::json::{merge, range, report, setting, trade, warning};
 use crate::words::reasons::{held_back, other_rate, why_not, without_roll, would_take};
 use crate::words::remedies;
 use serde_json::{Value, json};
@@ -87,7 +87,6 @@ fn choice(context: &Context<'_>, plan: &Plan, c: &Choice) -> Value {
             "restore": restore,
             "total_effort": c.effort,
             "effort_gap": c.gap,
-            "risk_doubts": risk_doubts(&c.risk_doubts),
             "without_roll": c.without_roll.as_ref().map(without_roll),
             "trade": trade(context, phase, &c.trade, false),
             "frontier": trade(context, phase, &c.trade, true),

@@ -13,7 +13,7 @@ use crate::words::settings::{first_name, short, short_place};
 use crate::words::{remedies, warnings};
 use std::collections::BTreeSet;
 use swiftloop_core::advice::{FirstThing, PlanWarning, first_things, plan_warnings};
-use swiftloop_core::choice::{Choice, HeldBackBy, Plan, RiskCause};
+use swiftloop_core::choice::{Choice, HeldBackBy, Plan};
 use swiftloop_core::loops::{Context, Loop, ranked_drivers};
 use swiftloop_core::units::Block;
 
@@ -203,20 +203,7 @@ fn first(context: &Context<'_>, plan: &Plan) -> String {
 /// How sure, and the one measurement that would change it.
 fn next(context: &Context<'_>, plan: &Plan, files: &Files) -> String {
     let mut text = title("How sure");
-    if let Some(d) = plan.widest_doubt() {
-        let what = format!(
-            "The least sure delay is {} for {} ({}), {} wide.",
-            leg(d.doubt.leg),
-            first_name(context, d.performer),
-            short_place(context, d.interface, d.phase),
-            in_ms(d.doubt.spread)
-        );
-        text.push_str(&doubt::least_sure(&what, d.doubt.remeasure));
-    }
     text.push_str(&doubt::wake_ups(plan.block_to_soak(), files));
-    if let Some((c, d)) = plan.widest_risk().filter(|(_, d)| d.cause != RiskCause::WakeUps) {
-        text.push_str(&doubt::risk(&d, &format!(" ({})", short_place(context, c.interface, c.phase))));
-    }
     text
 }
 

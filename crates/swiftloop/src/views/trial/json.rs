@@ -1,6 +1,6 @@
 //! A trial for programs.
 
-use super::super::json::{merge, report, risk_doubts, setting, trade, warning};
+use super::super::json::{merge, report, setting, trade, warning};
 use crate::words::reasons::why_not;
 use crate::words::remedies;
 use serde_json::{Value, json};
@@ -21,7 +21,6 @@ pub fn json(context: &Context<'_>, t: &Trial<'_>) -> Value {
         &mut value,
         json!({
             "total_effort": t.effort,
-            "risk_doubts": risk_doubts(&t.risk_doubts),
             "compared_with_plan": t.compared,
             "trade": trade(context, phase, &t.trade, false),
             "frontier": trade(context, phase, &t.trade, true),

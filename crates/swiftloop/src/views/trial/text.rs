@@ -8,7 +8,7 @@ use crate::words::settings::{place, setting, whose};
 use crate::words::warnings::capital;
 use crate::words::{reasons, remedies};
 use swiftloop_core::advice;
-use swiftloop_core::choice::{Choice, Report, RiskCause, Trial};
+use swiftloop_core::choice::{Choice, Report, Trial};
 use swiftloop_core::load::{BlockLoad, BoundBy};
 use swiftloop_core::loops::{Context, Loop};
 
@@ -43,7 +43,7 @@ pub fn show(context: &Context<'_>, t: &Trial<'_>, detail: Detail, files: &Files)
     text.push_str(&legs::everybody(context, &report.loops, detail));
     if let Some(l) = report.loops.get(t.shown) {
         let (limit, reason) = l.limit.as_ref().map_or(("no limit".into(), None), |limit| {
-            (format!("limit {} ms", crate::words::figures::plain(limit.at.raw())), Some(limit_reason(limit)))
+            (format!("{} ms", crate::words::figures::limit_in_words(l)), Some(limit_reason(limit)))
         });
         text.push_str(&title(&format!("{}, {} loop, {limit}", whose(context, l), l.kind.as_str())));
         if let Some(reason) = reason {
@@ -114,11 +114,6 @@ fn how_sure(t: &Trial<'_>, files: &Files) -> String {
         None => text.push_str(&wrapped("  ", "No leg is in doubt by as much as a tenth of a millisecond.")),
     }
     text.push_str(&doubt::wake_ups(t.report.block_to_soak(), files));
-    if let Some(d) =
-        t.risk_doubts.iter().find(|d| d.cause != RiskCause::WakeUps && d.decides(t.report.target))
-    {
-        text.push_str(&doubt::risk(d, ""));
-    }
     text
 }
 
