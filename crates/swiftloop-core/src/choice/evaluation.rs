@@ -6,11 +6,11 @@ use super::Effect;
 use super::block_work::{Applied, BlockWork};
 use super::design::{Design, Goal};
 use super::machine_work::Worked;
-use super::phase_problem::{Need, PhaseProblem};
+use super::phase_problem::{Need, Nodes, PhaseProblem};
 use super::remedy::arranged_effort;
 use super::work_limit::WorkLimits;
 use crate::doubt::{Spread, lean_at};
-use crate::ids::{NodeId, PerformerId, RemedyId};
+use crate::ids::{PerformerId, RemedyId};
 use crate::load::{Sequence, WorkShare, response_time, responses};
 use crate::loops::{ChainsRange, Electric, Setting, loop_of};
 use crate::risk::{Dropouts, RiskModel, Work, disk_dropouts, disk_rate, memory_dropouts};
@@ -66,31 +66,28 @@ impl<'s, 'a> Evaluation<'s, 'a> {
     /// Of a problem in an arrangement.
     #[must_use]
     pub fn new(problem: &'s PhaseProblem<'a>, arrangement: Arrangement) -> Self {
-        Self::aiming(problem, arrangement, Design::TYPICAL, Goal::Playable, WorkLimits::default())
+        let allowed = Room::at(problem, &arrangement.setting, Design::TYPICAL).allowed(Goal::Playable);
+        Self::aiming(problem, arrangement, Design::TYPICAL, allowed, WorkLimits::default())
     }
 
-    /// The same with the figures of a design and what is wanted of delays; work limits are shared with other arrangements of
-    /// the problem.
+    /// The same with the figures of a design, and chains that may be as long as `allowed`; work limits are shared with other
+    /// arrangements of the problem.
     pub(super) fn aiming(
         problem: &'s PhaseProblem<'a>,
         arrangement: Arrangement,
         design: Design,
-        goal: Goal,
+        allowed: Vec<Frames>,
         work_limits: WorkLimits,
     ) -> Self {
         let block = arrangement.setting.buffer.block;
         let (cue, roll) = match arrangement.roll {
-            None => (Arc::new(BlockWork::new(problem, block, problem.active.clone())), None),
+            None => (problem.block_work(block, Nodes::All), None),
             Some(roll) => {
-                let of = |wanted: bool| -> TiVec<NodeId, bool> {
-                    problem.cue.iter().zip(&problem.active).map(|(&c, &a)| a && c == wanted).collect()
-                };
-                let roll = BlockWork::new(problem, roll, of(false));
-                (Arc::new(BlockWork::new(problem, block, of(true))), Some(Arc::new(roll)))
+                (problem.block_work(block, Nodes::Live), Some(problem.block_work(roll, Nodes::Recorded)))
             }
         };
         let mut evaluation = Self {
-            allowed: allowed(problem, &arrangement.setting, goal, design.share()),
+            allowed,
             arranged_effort: arranged_effort(&problem.context, &arrangement),
             added_effort: problem.remedies.iter().map(|r| r.effort).collect(),
             problem,
@@ -338,56 +335,44 @@ impl<'s, 'a> Evaluation<'s, 'a> {
 /// A hair of tolerance, so that a sum of legs is not refused for its last bit.
 const HAIR: Frames = Frames::new(1e-6);
 
-/// Frames that the live chain of each need may take at a setting in this share of rigs: the limit less the loop without it.
-/// Where the goal cannot be reached with the shortest chain there is, what can be played with is enough.
-#[must_use]
-pub(super) fn allowed(
-    problem: &PhaseProblem<'_>,
-    setting: &Setting,
-    goal: Goal,
-    share: f64,
-) -> Vec<Frames> {
-    let each = left(problem, setting, share);
-    let of = |(need, left): (&Need, &Left)| match goal {
-        Goal::Playable => left.playable,
-        Goal::Immediate => {
+/// Frames that the live chains may take at a setting, of each need in the order of the needs.
+#[derive(Debug, Clone)]
+pub(super) struct Room {
+    playable: Vec<Frames>,
+    immediate: Vec<Frames>,
+}
+
+impl Room {
+    /// In the share of rigs that a design asks for: the limit less the loop without its chain. Where a chain cannot be so short
+    /// that it is not noticed, not being noticed in half of all rigs is enough, or being playable.
+    pub(super) fn at(problem: &PhaseProblem<'_>, setting: &Setting, design: Design) -> Self {
+        let bare = problem.bare_chains();
+        let bare = ChainsRange { high: &bare, typical: &bare, low: &bare };
+        let context = &problem.context;
+        let electric = Electric::of(context, setting);
+        let of = |need: &Need| {
+            let whole = loop_of(context, setting, problem.phase, need.performer, &electric, bare, false);
+            let endless = Frames::new(f64::INFINITY);
+            let Some(each) = whole.per_rig(context, setting) else { return (endless, endless) };
+            let under = |limit: &[f64], share: f64| {
+                let left: Vec<f64> = limit.iter().zip(&each.delay).map(|(limit, delay)| limit - delay).collect();
+                Ms::new(context.rigs.at_least(&left, share)).frames_at(problem.rate) + HAIR
+            };
+            let playable = under(&each.fails, design.share());
             let shortest = problem.shortest_chain(need);
-            let fits = |allowed: &&Frames| shortest <= **allowed;
-            [left.unnoticed, left.mostly_unnoticed].iter().find(fits).copied().unwrap_or(left.playable)
-        }
-    };
-    problem.needs.iter().zip(&each).map(of).collect()
-}
-
-/// Frames that are left for a chain: it can be played with; it is not noticed; it is not in half of all rigs.
-struct Left {
-    playable: Frames,
-    unnoticed: Frames,
-    mostly_unnoticed: Frames,
-}
-
-fn left(problem: &PhaseProblem<'_>, setting: &Setting, share: f64) -> Vec<Left> {
-    let bare = problem.bare_chains();
-    let bare = ChainsRange { high: &bare, typical: &bare, low: &bare };
-    let electric = Electric::of(&problem.context, setting);
-    let rigs = problem.context.rigs;
-    let of = |need: &Need| {
-        let whole = loop_of(&problem.context, setting, problem.phase, need.performer, &electric, bare, false);
-        let endless = Frames::new(f64::INFINITY);
-        let Some(each) = whole.per_rig(&problem.context, setting) else {
-            return Left { playable: endless, unnoticed: endless, mostly_unnoticed: endless };
+            let unnoticed = [design.share(), 0.5].map(|share| under(&each.noticed, share));
+            (playable, unnoticed.into_iter().find(|allowed| shortest <= *allowed).unwrap_or(playable))
         };
-        let under = |limit: &[f64], share: f64| {
-            let left: Vec<f64> = limit.iter().zip(&each.delay).map(|(limit, delay)| limit - delay).collect();
-            Ms::new(rigs.at_least(&left, share)).frames_at(problem.rate) + HAIR
-        };
-        Left {
-            playable: under(&each.fails, share),
-            unnoticed: under(&each.noticed, share),
-            mostly_unnoticed: under(&each.noticed, 0.5),
+        let (playable, immediate) = problem.needs.iter().map(of).unzip();
+        Self { playable, immediate }
+    }
+
+    pub(super) fn allowed(&self, goal: Goal) -> Vec<Frames> {
+        match goal {
+            Goal::Playable => self.playable.clone(),
+            Goal::Immediate => self.immediate.clone(),
         }
-    };
-    problem.needs.iter().map(of).collect()
+    }
 }
 
 /// How far performers are over what is allowed, with these latencies and these performers gone direct.

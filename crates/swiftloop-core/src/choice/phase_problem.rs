@@ -1,7 +1,7 @@
 //! One phase on one interface at one rate, as a problem to be solved. All that does not depend on the buffer is worked
 //! out here once: which sound is live, what every processor costs, which remedies there are.
 
-use super::block_work::{Applied, WorkFactor};
+use super::block_work::{Applied, BlockWork, WorkFactor};
 use super::design::Design;
 use super::direct::{direct_fits, late_direct};
 use super::effect::Taken;
@@ -15,7 +15,8 @@ use crate::rig::PowerPlan;
 use crate::risk::WakeSet;
 use crate::session::{Listens, NodeKind, Phase, Processor, Source, Track};
 use crate::tables::PhaseKind;
-use crate::units::{Frames, Gigabytes, Hz, MegabytesPerSecond, Ms, PerHour, Range, Seconds};
+use crate::units::{Block, Frames, Gigabytes, Hz, MegabytesPerSecond, Ms, PerHour, Range, Seconds};
+use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use typed_index_collections::TiVec;
 
@@ -59,6 +60,17 @@ pub struct Resources {
     pub memory: Gigabytes,
 }
 
+/// Which nodes a block works on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Nodes {
+    /// All of them.
+    All,
+    /// Those downstream of live sound.
+    Live,
+    /// Those that only play what is recorded.
+    Recorded,
+}
+
 /// Which nodes belong to a block, and their graph.
 type BlockGraphs = Vec<(TiVec<NodeId, bool>, Arc<BlockGraph>)>;
 
@@ -93,6 +105,8 @@ pub struct PhaseProblem<'a> {
     pub graph: Graph,
     /// The parts of it that some kind of block works on, once they were asked for.
     block_graphs: Mutex<BlockGraphs>,
+    /// The work of blocks, once it was asked for.
+    block_works: Mutex<BTreeMap<(Block, Nodes), Arc<BlockWork>>>,
     /// Cost of such a node without its processor.
     pub bus_cost: CallCost,
     /// Share of the time during which each processor computes: less than one where it rests while its track is silent.
@@ -174,6 +188,7 @@ impl<'a> PhaseProblem<'a> {
             computing: routes.processors.keys().map(share_computing).collect(),
             graph,
             block_graphs: Mutex::default(),
+            block_works: Mutex::default(),
             bus_cost: node_cost(2, context.tables),
             node_costs: routes.nodes.keys().map(bare_cost).collect(),
             covered_by: remedy::covered_by(&remedies),
@@ -253,6 +268,25 @@ impl<'a> PhaseProblem<'a> {
         let graph = Arc::new(BlockGraph::of(&self.graph, included));
         known.push((included.clone(), Arc::clone(&graph)));
         graph
+    }
+
+    /// The work of a block: many arrangements share it.
+    pub(super) fn block_work(&self, block: Block, nodes: Nodes) -> Arc<BlockWork> {
+        let known = |works: &BTreeMap<_, Arc<BlockWork>>| works.get(&(block, nodes)).map(Arc::clone);
+        if let Some(work) = known(&self.block_works.lock().unwrap_or_else(PoisonError::into_inner)) {
+            return work;
+        }
+        let wanted = match nodes {
+            Nodes::All => self.active.clone(),
+            Nodes::Live | Nodes::Recorded => {
+                let live = nodes == Nodes::Live;
+                self.cue.iter().zip(&self.active).map(|(&c, &a)| a && c == live).collect()
+            }
+        };
+        let work = Arc::new(BlockWork::new(self, block, wanted));
+        let mut works = self.block_works.lock().unwrap_or_else(PoisonError::into_inner);
+        works.insert((block, nodes), Arc::clone(&work));
+        work
     }
 
     /// The machine as a set of remedies leaves it.

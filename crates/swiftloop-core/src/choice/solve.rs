@@ -2,16 +2,16 @@
 
 use super::cheapest_set::{CheapestSet, Found, SEARCH_NODES, SetProblem, cheapest_set_within, equally_cheap};
 use super::design::{Design, Goal};
-use super::evaluation::{allowed, excess};
-use super::judge::{noticed, objections_met, sound};
+use super::evaluation::{Room, excess};
+use super::judge::{is_sound, noticed, objections_met};
 use super::remedy::without_included;
 use super::sequence::Objections;
 use super::work_limit::WorkLimits;
 use super::{Arrangement, Evaluation, PhaseProblem};
-use crate::doubt::SURE;
 use crate::ids::{PerformerId, ProcessorId, RemedyId};
+use crate::loops::Setting;
 use crate::session::Session;
-use crate::units::{Block, Ms, PerHour};
+use crate::units::{Block, Frames, Ms, PerHour};
 use std::cmp::Reverse;
 
 /// Nodes that are visited to find any set at all.
@@ -110,7 +110,8 @@ fn arrangements(problem: &PhaseProblem<'_>) -> Vec<Arrangement> {
 /// Solves one arrangement with typical figures; sets that take more than `most` are of no interest.
 #[must_use]
 pub fn solve(problem: &PhaseProblem<'_>, arrangement: &Arrangement, most: u32) -> Outcome {
-    match Unsolved::new(problem, arrangement, (Design::TYPICAL, Goal::Playable), &WorkLimits::default()) {
+    let allowed = Room::at(problem, &arrangement.setting, Design::TYPICAL).allowed(Goal::Playable);
+    match Unsolved::new(problem, arrangement, Design::TYPICAL, allowed, &WorkLimits::default()) {
         Ok(unsolved) => unsolved.solve_within(most, SEARCH_NODES).0,
         Err(outcome) => outcome,
     }
@@ -130,7 +131,8 @@ impl<'s, 'a> Unsolved<'s, 'a> {
     fn new(
         problem: &'s PhaseProblem<'a>,
         arrangement: &Arrangement,
-        (design, goal): (Design, Goal),
+        design: Design,
+        allowed: Vec<Frames>,
         limits: &WorkLimits,
     ) -> Result<Self, Outcome> {
         let mut forced = match (&arrangement.roll, &problem.forced_by_roll) {
@@ -142,13 +144,12 @@ impl<'s, 'a> Unsolved<'s, 'a> {
             return Err(Outcome::Late { over, performer: Some(performer) });
         }
         let shortest = &problem.shortest;
-        let in_time = allowed(problem, &arrangement.setting, goal, design.share());
-        let late = excess(problem, &in_time, &shortest.latency, &shortest.direct);
+        let late = excess(problem, &allowed, &shortest.latency, &shortest.direct);
         if late.frames.raw() > 0.0 {
             return Err(Outcome::Late { over: late.frames.at(problem.rate), performer: late.performer });
         }
         let mut evaluation =
-            Evaluation::aiming(problem, arrangement.clone(), design, goal, limits.clone());
+            Evaluation::aiming(problem, arrangement.clone(), design, allowed, limits.clone());
         // Whoever is late even with the lightest chain of their own has to go direct: no search will find otherwise.
         forced.extend(evaluation.must_go_direct());
         evaluation.force(&forced);
@@ -240,7 +241,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
             return Ok(outcome);
         }
         let typically = self.evaluation.typically();
-        if sound(&typically, remedies) >= SURE {
+        if is_sound(&typically, remedies) {
             let (exact, gap) = (*exact, *gap);
             let before = *effort;
             let remedies = self.pruned(&typically, remedies);
@@ -275,7 +276,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
             let without: Vec<RemedyId> = left.iter().copied().filter(|&x| x != r).collect();
             let applied = problem.apply(&without, &[]);
             let in_time = self.evaluation.excess(&applied).frames.raw() <= 0.0 && typically.rides(&applied);
-            if in_time && typically.meets_target(&applied) && sound(typically, &without) >= SURE {
+            if in_time && typically.meets_target(&applied) && is_sound(typically, &without) {
                 left = without;
             }
         }
@@ -320,13 +321,20 @@ fn candidates_at(problem: &PhaseProblem<'_>, arrangements: &[Arrangement], desig
     let mut by_driver: Vec<Vec<Unsolved<'_, '_>>> = Vec::new();
     by_driver.resize_with(problem.context.rig.interface(problem.interface).drivers.len(), Vec::new);
     let limits = WorkLimits::default();
+    let mut room: Option<(&Setting, Room)> = None;
     for arrangement in arrangements {
+        // Arrangements with one setting stand together.
+        let known = room.take().filter(|(setting, _)| **setting == arrangement.setting);
+        let here = known.map_or_else(|| Room::at(problem, &arrangement.setting, design), |(_, room)| room);
+        let [playable, immediate] = [Goal::Playable, Goal::Immediate].map(|goal| here.allowed(goal));
+        room = Some((&arrangement.setting, here));
         let driver = &mut by_driver[arrangement.setting.driver.index()];
-        match Unsolved::new(problem, arrangement, (design, Goal::Playable), &limits) {
+        let stricter = (immediate != playable).then_some(immediate);
+        match Unsolved::new(problem, arrangement, design, playable, &limits) {
             Ok(unsolved) => {
                 // That nobody notices anything is worth a little, so it is looked for by itself.
-                let strict = Unsolved::new(problem, arrangement, (design, Goal::Immediate), &limits);
-                driver.extend(strict.ok().filter(|s| s.evaluation.allowed != unsolved.evaluation.allowed));
+                let strict = |allowed| Unsolved::new(problem, arrangement, design, allowed, &limits).ok();
+                driver.extend(stricter.and_then(strict));
                 driver.push(unsolved);
             }
             Err(outcome) => solved.push(Candidate { arrangement: arrangement.clone(), outcome }),

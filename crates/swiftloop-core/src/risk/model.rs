@@ -48,6 +48,8 @@ const US_PER_HOUR: f64 = 3.6e9;
 /// Steps of the backlog's grid in one period: no fewer and no more, and in all of the reserve.
 const STEPS: (f64, f64) = (12.0, 96.0);
 const MOST_STATES: f64 = 200.0;
+/// Steps in one period where a tenth more or less does not matter.
+const ROUGH_STEPS: f64 = 28.0;
 /// Steps of a grid that only has to bound, in all of the reserve.
 const COARSE: f64 = 48.0;
 /// Periods that one late block may span: what is longer is rare, and changes nothing.
@@ -62,6 +64,12 @@ impl RiskModel<'_> {
     #[must_use]
     pub fn typical(&self, work: &Work) -> PerHour {
         self.per_hour(&self.wake.typical, work, self.reserve.typical())
+    }
+
+    /// The same on a coarser grid, where lateness carries over: as good as a tenth or so, for what is interpolated anyway.
+    #[must_use]
+    pub fn roughly(&self, work: &Work) -> PerHour {
+        self.rate_on(&self.wake.typical, work, self.reserve.typical(), ROUGH_STEPS)
     }
 
     /// Between which rates the typical figure lies, at a fraction of the price: at least what is too slow by its pace alone;
@@ -126,17 +134,21 @@ impl RiskModel<'_> {
     /// Late blocks come in hiccups, and a hiccup is one dropout; what is late because the work itself took too long comes
     /// by itself, and each counts.
     fn per_hour(&self, wake: &Wake, work: &Work, reserve: Blocks) -> PerHour {
+        self.rate_on(wake, work, reserve, STEPS.1)
+    }
+
+    fn rate_on(&self, wake: &Wake, work: &Work, reserve: Blocks, most_steps: f64) -> PerHour {
         let blocks_per_hour = US_PER_HOUR / self.period.raw();
-        let all = self.broken(wake, work, reserve.raw(), false);
+        let all = self.broken(wake, work, (reserve.raw(), most_steps), false);
         if wake.cluster <= 1.0 {
             return PerHour::new(blocks_per_hour * all);
         }
-        let by_pace = self.broken(wake, work, reserve.raw(), true).min(all);
+        let by_pace = self.broken(wake, work, (reserve.raw(), most_steps), true).min(all);
         PerHour::new(blocks_per_hour * (by_pace + (all - by_pace) / wake.cluster))
     }
 
     /// Share of blocks that break; `by_pace` when nothing wakes late.
-    fn broken(&self, wake: &Wake, work: &Work, reserve: f64, by_pace: bool) -> f64 {
+    fn broken(&self, wake: &Wake, work: &Work, (reserve, most_steps): (f64, f64), by_pace: bool) -> f64 {
         let period = self.period.raw();
         let late =
             |us: f64, t: f64| if by_pace { wake.late_by_pace(us, t) } else { wake.late(us, t, period) };
@@ -147,7 +159,7 @@ impl RiskModel<'_> {
         // As fine as the pace varies, so that the grid adds little to it; what it adds is taken off first.
         let heaviest = work.kinds().iter().map(|k| k.work.raw()).fold(0.0, f64::max) / period;
         let spread = (wake.pace.spread() * heaviest).max(STEADY);
-        let steps = (1.25 / spread).clamp(STEPS.0, STEPS.1).min(MOST_STATES / (reserve - 1.0).max(0.25));
+        let steps = (1.25 / spread).clamp(STEPS.0, most_steps).min(MOST_STATES / (reserve - 1.0).max(0.25));
         let steps = steps.floor().max(2.0) as usize;
         let steadied = wake.steadied(heaviest, steps);
         walked(&steadied, work, reserve, period, steps, Rounded::Evenly, by_pace)
