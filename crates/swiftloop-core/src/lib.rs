@@ -13,6 +13,7 @@
 //! | [`risk`] | worst block + wake-up delays → dropouts per hour, with doubt |
 //! | [`doubt`] | what is known, with its doubt → possible rigs → of every answer the share of them in which it holds |
 //! | [`choice`] | every setting × every remedy → the plan, the frontier, the why-nots |
+//! | [`notes`] | what the engineer saw → costs that fit the meters, and weights for the possible rigs |
 //! | [`advice`] | rig + session + setting → what is wrong around the setting, and how to put it right |
 //! | [`probe`] | the test signal, and what came back → delay, drift, jitter, polarity, gain |
 //! | [`listen`] | a recording → crackles: where, what kind, how long, which block size explains them |
@@ -29,6 +30,7 @@ pub mod ids;
 pub mod listen;
 pub mod load;
 pub mod loops;
+pub mod notes;
 pub mod probe;
 pub mod rig;
 pub mod risk;

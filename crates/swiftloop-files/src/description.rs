@@ -5,6 +5,7 @@ use crate::{FileError, plain_words};
 use serde::de::DeserializeOwned;
 use std::ops::Range;
 use std::path::Path;
+use swiftloop_core::notes::{self, Note};
 use swiftloop_core::rig::{self, Rig};
 use swiftloop_core::session::{self, Session};
 use swiftloop_core::tables::Tables;
@@ -21,6 +22,7 @@ const VERSION: u32 = 1;
 enum Kind {
     Rig,
     Session,
+    Notes,
 }
 
 impl Kind {
@@ -28,6 +30,7 @@ impl Kind {
         match self {
             Self::Rig => "swiftloop.rig",
             Self::Session => "swiftloop.session",
+            Self::Notes => "swiftloop.notes",
         }
     }
 
@@ -35,14 +38,13 @@ impl Kind {
         match self {
             Self::Rig => "rig",
             Self::Session => "session",
+            Self::Notes => "notes",
         }
     }
 
-    fn other(self) -> Self {
-        match self {
-            Self::Rig => Self::Session,
-            Self::Session => Self::Rig,
-        }
+    /// Of this format.
+    fn of(format: &str) -> Option<Self> {
+        [Self::Rig, Self::Session, Self::Notes].into_iter().find(|kind| kind.format() == format)
     }
 }
 
@@ -98,6 +100,21 @@ pub fn session_from(name: &str, text: &str, rig: &Rig, tables: &Tables) -> Resul
     let session = Session::checked(description, tables).map_err(|e| locate(name, text, e))?;
     session.check_interfaces(rig).map_err(|e| locate(name, text, e))?;
     Ok(session)
+}
+
+/// Notes from their text, checked against rig and session; `today` is an ISO 8601 date.
+///
+/// # Errors
+/// See [`FileError`].
+pub fn notes_from(
+    name: &str,
+    text: &str,
+    (rig, session): (&Rig, &Session),
+    today: &str,
+) -> Result<Vec<Note>, FileError> {
+    let text = unmarked(text);
+    let description: notes::Description = parse(name, text, Kind::Notes)?;
+    notes::checked(&description, rig, session, today).map_err(|e| locate(name, text, e))
 }
 
 /// A text without the byte order mark that some editors put before it.
@@ -164,8 +181,8 @@ fn parse<T: DeserializeOwned>(name: &str, text: &str, kind: Kind) -> Result<T, F
     };
     let found = item.as_str().unwrap_or("");
     let (format, version) = found.split_once('/').unwrap_or((found, ""));
-    if format == kind.other().format() {
-        let what = format!("this is a {} file where a {} file belongs", kind.other().word(), kind.word());
+    if let Some(other) = Kind::of(format).filter(|other| *other != kind) {
+        let what = format!("this is a {} file where a {} file belongs", other.word(), kind.word());
         return Err(wrong(item.span(), what, "name the rig first, then the session".into()));
     }
     if format != kind.format() {

@@ -7,6 +7,7 @@ mod description;
 mod error;
 mod explain;
 pub mod generated;
+mod notes_file;
 mod probe_json;
 mod rig_file;
 mod save;
@@ -15,15 +16,16 @@ mod tables;
 mod template;
 mod wav;
 
-pub use description::{read_rig, read_session, read_text, rig_from, session_from};
+pub use description::{notes_from, read_rig, read_session, read_text, rig_from, session_from};
 pub use error::{FileError, plain_words};
+pub use notes_file::{NewNote, add_note, notes_beside, read_notes};
 pub use probe_json::read_trip;
 pub use rig_file::{
     Added, Difference, NewTrip, Replace, check_profile_fits, save_profile, save_surveyed, save_trips,
     with_profile,
 };
 pub use save::{Overwrite, save, save_all};
-pub use schema::{rig_schema, session_schema};
+pub use schema::{notes_schema, rig_schema, session_schema};
 pub use tables::tables;
 pub use template::Answers;
 pub use wav::{Depth, Recording, wav_bytes};

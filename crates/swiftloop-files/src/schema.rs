@@ -1,6 +1,6 @@
 //! JSON Schemas of the files people write, made from the very types that read them.
 
-use swiftloop_core::{rig, session};
+use swiftloop_core::{notes, rig, session};
 
 /// The schema of `rig.toml`.
 #[must_use]
@@ -12,4 +12,10 @@ pub fn rig_schema() -> serde_json::Value {
 #[must_use]
 pub fn session_schema() -> serde_json::Value {
     schemars::schema_for!(session::Description).to_value()
+}
+
+/// The schema of `notes.toml`.
+#[must_use]
+pub fn notes_schema() -> serde_json::Value {
+    schemars::schema_for!(notes::Description).to_value()
 }

@@ -11,22 +11,52 @@ use swiftloop_core::ids::{InterfaceId, PhaseId};
 use swiftloop_core::loops::Context;
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::{Phase, Session};
-use swiftloop_files::{read_rig, read_session, tables};
+use swiftloop_core::notes::{Note, Told, learn};
+use swiftloop_files::{read_notes, read_rig, read_session, tables};
+use swiftloop_host::soak::today;
 
 /// A rig and a session that belong together.
 pub struct Opened {
     pub rig: Rig,
     pub session: Session,
     pub rigs: Rigs,
+    /// What was noted beside the session.
+    pub noted: Noted,
     pub files: Files,
+}
+
+/// Notes, what they tell, and how things stood without them.
+pub struct Noted {
+    pub notes: Vec<Note>,
+    pub told: Vec<Told>,
+    pub before: Option<(Session, Rigs)>,
 }
 
 impl Opened {
     pub fn read(rig_file: &Path, session_file: &Path) -> Result<Self, Failure> {
         let rig = read_rig(rig_file, tables())?;
         let session = read_session(session_file, &rig, tables())?;
+        let notes = read_notes(session_file, (&rig, &session), &today())?;
         let name = |path: &Path| path.display().to_string();
-        Ok(Self { rig, session, rigs: Rigs::default(), files: Files { rig: name(rig_file), session: name(session_file) } })
+        let files = Files { rig: name(rig_file), session: name(session_file) };
+        Ok(Self::with_notes(rig, session, notes, files))
+    }
+
+    /// With what these notes teach.
+    pub fn with_notes(rig: Rig, session: Session, notes: Vec<Note>, files: Files) -> Self {
+        if notes.is_empty() {
+            let noted = Noted { notes, told: Vec::new(), before: None };
+            return Self { rig, session, rigs: Rigs::default(), noted, files };
+        }
+        let learned = learn(tables(), &rig, &session, &notes);
+        let noted = Noted { notes, told: learned.told, before: Some((session, Rigs::default())) };
+        Self { rig, session: learned.session, rigs: learned.rigs, noted, files }
+    }
+
+    /// As if nothing had been noted; nothing where nothing was.
+    pub fn before_notes(&self) -> Option<Context<'_>> {
+        let (session, rigs) = self.noted.before.as_ref()?;
+        Some(Context { tables: tables(), rig: &self.rig, session, rigs })
     }
 
     pub fn context(&self) -> Context<'_> {

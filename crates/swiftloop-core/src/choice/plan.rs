@@ -2,6 +2,7 @@
 //! programming over every candidate of every phase, compared by what speaks against each.
 
 use super::remedy::without_included;
+use super::measure::{Proposed, together, worth};
 use super::sequence::{Objection, Objections, Switches, best_sequence};
 use super::solve::{Candidate, Outcome, candidates};
 use super::steps::{Step, step};
@@ -44,6 +45,8 @@ pub struct Choice {
     pub alternatives: Vec<Alternative>,
     /// Every buffer of the chosen driver with these remedies: for the picture of the trade.
     pub trade: Vec<TradePoint>,
+    /// What measurements are worth here.
+    pub measure: Vec<Proposed>,
 }
 
 /// A rate that was weighed and lost.
@@ -88,6 +91,8 @@ pub struct Plan {
     pub silent: Vec<Silent>,
     /// What to change from phase to phase, interface by interface.
     pub steps: Vec<Step>,
+    /// What to measure next, the best for its time first.
+    pub measure: Vec<Proposed>,
 }
 
 impl Plan {
@@ -126,6 +131,7 @@ impl Plan {
         self.choices.retain(|c| shown(c.interface, c.phase));
         self.steps.retain(|s| shown(s.interface, s.phase));
         self.silent.retain(|s| shown(s.interface, s.phase));
+        self.measure = together(self.choices.iter().flat_map(|c| c.measure.iter().cloned()));
     }
 }
 
@@ -142,7 +148,7 @@ pub fn plan(context: Context<'_>, workers: &impl Workers) -> Plan {
     }
     let Some(best) = best else {
         let rate = context.session.deliver.rate_hz;
-        return Plan { rate, other_rates: vec![], choices: vec![], silent: vec![], steps: vec![] };
+        return Plan { rate, other_rates: vec![], choices: vec![], silent: vec![], steps: vec![], measure: vec![] };
     };
     let worse = |(rate, objections): (Hz, Objections)| OtherRate {
         rate,
@@ -265,7 +271,8 @@ impl Planned<'_> {
         }
         choices.sort_by_key(|c| (c.phase, c.interface));
         steps.sort_by_key(|s| (s.interface, s.phase));
-        Plan { rate: self.rate, other_rates, choices, silent: self.silent, steps }
+        let measure = together(choices.iter().flat_map(|c| c.measure.iter().cloned()));
+        Plan { rate: self.rate, other_rates, choices, silent: self.silent, steps, measure }
     }
 }
 
@@ -296,6 +303,7 @@ fn choice(chosen: &Chosen<'_>) -> Choice {
         without_roll: arrangement.roll.and_then(|_| without_roll(weighed, *at)),
         alternatives: alternatives(weighed, *at),
         trade: trade(problem, &arrangement, &remedies),
+        measure: worth(weighed, *at, &remedies),
         arrangement,
     }
 }

@@ -14,7 +14,7 @@ pub use track::{
 
 use crate::ids::{BusId, PerformerId, PhaseId, ProcessorId, TrackId};
 use crate::tables::{Listener, PhaseKind, TwoLimits};
-use crate::units::{Block, Gigabytes, Hz, Metres, Ms, Range};
+use crate::units::{Block, Factor, Gigabytes, Hz, Metres, Ms, Range};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -383,6 +383,14 @@ impl Session {
     #[must_use]
     pub fn listener(&self, id: PerformerId) -> &Listener {
         &self.listeners[id]
+    }
+
+    /// The same with all costs that are only assumed so many times as dear, each call and each frame; within a factor of
+    /// `doubt` still, where that is less than before.
+    #[must_use]
+    pub fn with_costs(&self, call: Factor, frame: Factor, doubt: Factor) -> Self {
+        let scaled = |cost: &ProcessorCost| cost.scaled(call, frame, doubt);
+        Self { costs: self.costs.iter().map(scaled).collect(), ..self.clone() }
     }
 
     /// What a processor costs, per pair of channels, on the reference core.

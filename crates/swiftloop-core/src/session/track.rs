@@ -1,7 +1,7 @@
 //! Tracks and what sits on them.
 
 use crate::tables::Tables;
-use crate::units::{Block, Frames, Gigabytes, Hz, Nanos, Range, Share};
+use crate::units::{Block, Factor, Frames, Gigabytes, Hz, Nanos, Range, Share};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -263,6 +263,21 @@ pub enum CostKnown {
 }
 
 impl ProcessorCost {
+    /// So many times as dear where it is only assumed, and within a factor of `doubt` where that is less.
+    pub(super) fn scaled(&self, call: Factor, frame: Factor, doubt: Factor) -> Self {
+        let of = |range: Range<Nanos>, times: Factor| {
+            let typical = range.typical() * times.raw();
+            let low = (range.low() * times.raw()).max(typical / doubt.raw());
+            let high = (range.high() * times.raw()).min(typical * doubt.raw());
+            // A doubt of one stands for figures that are looked at without any.
+            if doubt.raw() > 1.0 { Range::spanning(low, typical, high) } else { range.times(times.raw()) }
+        };
+        match self.known {
+            CostKnown::Class(_) => Self { per_call: of(self.per_call, call), per_frame: of(self.per_frame, frame), ..*self },
+            CostKnown::Figures | CostKnown::Measured => *self,
+        }
+    }
+
     /// Of figures or a class; the class, when it is not in the table.
     pub(super) fn of<'c>(cost: &'c Cost, tables: &Tables) -> Result<Self, &'c str> {
         let assume = &tables.assume;

@@ -42,6 +42,8 @@ pub enum Command {
     Plan(PlanOptions),
     /// What would this setting give? With no files at all: a first answer from the driver table
     Try(Box<TryOptions>),
+    /// This is what I saw: dropouts, the meter, what performers felt
+    Note(NoteOptions),
     /// How long is the loop really? Make a test signal, read its recording, fit several
     #[command(subcommand)]
     Probe(Probe),
@@ -75,6 +77,50 @@ pub enum SchemaOf {
     Rig,
     /// session.toml
     Session,
+    /// notes.toml
+    Notes,
+}
+
+/// `note`
+#[derive(Args)]
+pub struct NoteOptions {
+    /// The rig file
+    pub rig: PathBuf,
+    /// The session file; what is noted goes into notes.toml beside it
+    pub session: PathBuf,
+    /// Phase in which it was (the only one when left out)
+    #[arg(long)]
+    pub phase: Option<String>,
+    /// Interface on which it was (the only one when left out)
+    #[arg(long)]
+    pub interface: Option<String>,
+    /// Driver that was set (as planned when left out)
+    #[arg(long)]
+    pub driver: Option<String>,
+    /// Buffer that was set, in frames or by its name (as planned when left out)
+    #[arg(long)]
+    pub buffer: Option<String>,
+    /// For so many minutes somebody listened
+    #[arg(long, requires = "dropouts")]
+    pub minutes: Option<f64>,
+    /// So many dropouts were heard or counted in that time
+    #[arg(long, requires = "minutes")]
+    pub dropouts: Option<u32>,
+    /// The software's own meter in the mean, in percent
+    #[arg(long, value_name = "PERCENT")]
+    pub meter: Option<f64>,
+    /// The software's own meter at the worst, in percent
+    #[arg(long, value_name = "PERCENT")]
+    pub meter_peak: Option<f64>,
+    /// What a performer felt: ada=late or ada=fine (may be repeated)
+    #[arg(long, value_name = "WHO=late|fine")]
+    pub felt: Vec<String>,
+    /// When it was, as year-month-day (today when left out)
+    #[arg(long)]
+    pub date: Option<String>,
+    /// How much, and for whom.
+    #[command(flatten)]
+    pub shown: Shown,
 }
 
 /// `new`

@@ -3,6 +3,7 @@
 mod demo;
 mod listen;
 mod new;
+mod note;
 mod plan;
 mod probe;
 mod soak;
@@ -20,6 +21,7 @@ pub fn run(command: Command) -> Result<ExitCode, Failure> {
     match command {
         Command::New(options) => new::run(&options),
         Command::Plan(options) => plan::run(&options),
+        Command::Note(options) => note::run(&options),
         Command::Try(options) => match (&options.rig, &options.session) {
             (Some(rig), Some(session)) => trial::run(&options, rig, session),
             (None, _) | (_, None) => trial::fileless::run(&options),
@@ -36,6 +38,7 @@ pub fn run(command: Command) -> Result<ExitCode, Failure> {
             let schema = match file {
                 SchemaOf::Rig => swiftloop_files::rig_schema(),
                 SchemaOf::Session => swiftloop_files::session_schema(),
+                SchemaOf::Notes => swiftloop_files::notes_schema(),
             };
             print(&format!("{schema:#}\n"))
         }

@@ -5,7 +5,7 @@ use crate::failure::Failure;
 use crate::named::unknown;
 use crate::opened::{AllCores, Opened};
 use crate::output::{answer, draw, yes_or_no};
-use crate::views::plan as view;
+use crate::views::{notes, plan as view};
 use std::process::ExitCode;
 use swiftloop_core::choice;
 
@@ -21,16 +21,18 @@ pub fn run(options: &PlanOptions) -> Result<ExitCode, Failure> {
     }
     // The whole session is always planned, so that what is shown does not depend on what is shown beside it.
     let mut plan = choice::plan(context, &AllCores);
+    let before = opened.before_notes().map(|context| choice::plan(context, &AllCores));
     let wanted = |asked: &[String], id: &str| asked.is_empty() || asked.iter().any(|a| a == id);
     plan.retain(|interface, phase| {
         wanted(&options.interface, &context.rig.interface(interface).id)
             && wanted(&options.phase, context.session.phase(phase).id())
     });
     draw(&options.drawing, || Ok(view::svg(&context, &plan)))?;
+    let noted = before.as_ref().map(|before| notes::Changed { noted: &opened.noted, before });
     answer(
         &options.shown,
-        |detail| view::show(&context, &plan, detail, &opened.files),
-        || view::json(&context, &plan),
+        |detail| view::show(&context, &plan, noted.as_ref(), detail, &opened.files),
+        || view::json(&context, &plan, noted.as_ref()),
     )?;
     Ok(yes_or_no(plan.is_possible()))
 }

@@ -1,9 +1,12 @@
-//! How sure an answer is, and the one measurement that would make it surer, with its commands.
+//! How sure an answer is, and what to measure next: each with what it would change, its minutes and its commands.
 
 use super::{Files, quoted};
-use crate::page::{command, wrapped};
+use crate::page::{TIED, command, wrapped};
+use crate::words::figures::chance;
 use crate::words::legs::surer;
-use swiftloop_core::loops::Remeasure;
+use crate::words::settings::{first_name, short_place};
+use swiftloop_core::choice::{Measurement, Proposed};
+use swiftloop_core::loops::{Context, Remeasure};
 use swiftloop_core::units::Block;
 
 /// What is least sure, and how to measure it.
@@ -19,9 +22,99 @@ pub fn wake_ups(to_soak: Option<Block>, files: &Files) -> String {
     let Some(block) = to_soak else {
         return wrapped("  ", "Wake-ups are as measured on this machine.");
     };
-    let text = "Dropouts rest on late wake-ups assumed for this class of computer, so they may be off a hundredfold. Measure \
-                yours:";
-    let line = format!("swiftloop soak --buffer {block} --save {}", quoted(&files.rig));
-    format!("{}{}", wrapped("  ", text), command(&line))
+    let text = "Dropouts rest on late wake-ups assumed for this class of computer. Measure yours:";
+    format!("{}{}", wrapped("  ", text), command(&soak(block, files)))
 }
 
+fn soak(block: Block, files: &Files) -> String {
+    format!("swiftloop soak --buffer {block} --save {}", quoted(&files.rig))
+}
+
+/// What to measure next, the best for its time first, at most so many.
+pub fn next(context: &Context<'_>, all: &[Proposed], files: &Files, most: usize) -> String {
+    if all.is_empty() {
+        return wrapped("  ", "No measurement is likely to change any of this.");
+    }
+    all.iter().take(most).map(|p| one(context, p, files)).collect()
+}
+
+fn one(context: &Context<'_>, p: &Proposed, files: &Files) -> String {
+    let (interface, phase) = p.at;
+    let place = short_place(context, interface, phase);
+    let minutes = format!("{}{TIED}minute{}", p.minutes, if p.minutes == 1 { "" } else { "s" });
+    let what = what(context, &p.measurement);
+    let changes = if p.setting >= p.any / 2.0 {
+        format!("{} that {place} gets another setting", chance(p.setting))
+    } else {
+        format!("{} that it decides {place}", chance(p.any))
+    };
+    let mut text = wrapped("  ", &format!("{what} ({minutes}): {changes}."));
+    commands(context, p, files).iter().for_each(|line| text.push_str(&command(line)));
+    text
+}
+
+/// What to do.
+pub fn what(context: &Context<'_>, m: &Measurement) -> String {
+    match m {
+        Measurement::RoundTrip(i, d, buffer) => {
+            let (interface, driver) = (context.rig.interface(*i), context.rig.driver(*i, *d));
+            format!(
+                "Measure the round trip of the {} through a cable, {} at {}",
+                interface.title(),
+                driver.id(),
+                buffer.label()
+            )
+        }
+        Measurement::Split(i) => format!(
+            "Look up the converters' delays of the {} in its data sheet and write them into the rig",
+            context.rig.interface(*i).title()
+        ),
+        Measurement::KeyToSound(p) => {
+            format!("Measure key to sound of {}", context.session.performer(*p).title())
+        }
+        Measurement::Distance(p) => format!(
+            "Measure how far {} is from the microphone or the speakers, and write it into the session",
+            first_name(context, Some(*p))
+        ),
+        Measurement::WakeUps(_) => "Measure how late this machine wakes".into(),
+        Measurement::Meter => {
+            "Read the meter of the session's software once while it plays, and note it".into()
+        }
+        Measurement::Felt(p) => {
+            format!("Let {} play, ask, and note the answer", first_name(context, Some(*p)))
+        }
+    }
+}
+
+/// What to paste.
+pub fn commands(context: &Context<'_>, p: &Proposed, files: &Files) -> Vec<String> {
+    let (interface, phase) = p.at;
+    let note = |seen: &str| {
+        format!(
+            "swiftloop note {} --phase {} --interface {} {seen}",
+            files.both(),
+            quoted(context.session.phase(phase).id()),
+            quoted(&context.rig.interface(interface).id)
+        )
+    };
+    match &p.measurement {
+        Measurement::RoundTrip(i, d, buffer) => {
+            let label = buffer.speed.clone().unwrap_or_else(|| buffer.label().replace(" × ", "x"));
+            vec![
+                "swiftloop probe make --out probe.wav".into(),
+                format!(
+                    "swiftloop probe fit {} --save {} --interface {} --driver {}",
+                    quoted(&format!("{label}=RECORDING.wav")),
+                    quoted(&files.rig),
+                    quoted(&context.rig.interface(*i).id),
+                    quoted(context.rig.driver(*i, *d).id())
+                ),
+            ]
+        }
+        Measurement::KeyToSound(_) => vec!["swiftloop probe read RECORDING.wav --onset".into()],
+        Measurement::WakeUps(block) => vec![soak(*block, files)],
+        Measurement::Meter => vec![note("--meter 55")],
+        Measurement::Felt(p) => vec![note(&format!("--felt {}=fine", context.session.performer(*p).id))],
+        Measurement::Split(_) | Measurement::Distance(_) => Vec::new(),
+    }
+}

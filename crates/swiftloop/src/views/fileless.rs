@@ -92,7 +92,7 @@ fn table(mine: &WithDriver<'_>, others: &[WithDriver<'_>]) -> String {
 /// The loop from the driver table for programs; load and risk of a single plain track, all assumed.
 pub fn json(context: &Context<'_>, a: &Arrangement, r: &Report) -> Value {
     let mut value = object!({
-        "format": "swiftloop.try/3",
+        "format": "swiftloop.try/4",
         "setting": parts::setting(context, a, "tracking"),
         "assumed": ["rig", "session"],
     });

@@ -8,6 +8,7 @@ pub mod json;
 pub mod legs;
 pub mod listen;
 pub mod new;
+pub mod notes;
 pub mod plan;
 pub mod probe;
 pub mod probe_fit;

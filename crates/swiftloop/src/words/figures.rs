@@ -148,6 +148,24 @@ pub fn dropout_verdict(v: DropoutVerdict) -> String {
     styled(style, v.as_str())
 }
 
+/// `1 chance in 3`, `9 chances in 10`.
+pub fn chance(x: f64) -> String {
+    const SAID: [(f64, &str); 10] = [
+        (0.05, "1 chance in 20"),
+        (0.1, "1 chance in 10"),
+        (0.2, "1 chance in 5"),
+        (0.25, "1 chance in 4"),
+        (1.0 / 3.0, "1 chance in 3"),
+        (0.5, "1 chance in 2"),
+        (2.0 / 3.0, "2 chances in 3"),
+        (0.75, "3 chances in 4"),
+        (0.9, "9 chances in 10"),
+        (0.98, "it is nearly certain"),
+    ];
+    let near = |a: &&(f64, &str), b: &&(f64, &str)| (a.0 - x).abs().total_cmp(&(b.0 - x).abs());
+    SAID.iter().min_by(near).map_or(String::new(), |said| said.1.into())
+}
+
 /// A share as a percentage; what is far beyond the whole says so.
 pub fn percent(x: f64) -> String {
     if x > 10.0 { format!("over{TIED}1000{TIED}%") } else { format!("{:.0}{TIED}%", x * 100.0) }

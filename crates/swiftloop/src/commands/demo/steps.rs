@@ -37,7 +37,7 @@ pub fn planned(context: &Context<'_>, plan: &Plan, detail: Detail) -> Step {
         question: "Which setting for each interface and phase, and what has to change?",
         command: "plan rig.toml session.toml".into(),
         lead: views::plan::lead(context, plan),
-        whole: views::plan::show(context, plan, detail, &files()),
+        whole: views::plan::show(context, plan, None, detail, &files()),
     }
 }
 

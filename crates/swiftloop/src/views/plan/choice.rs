@@ -5,7 +5,7 @@ use crate::page::{Columns, Head, answer, command, counted, heading, para, title,
 use crate::words::figures::{decimals, dropout_verdict, dropouts, how_late, in_ms, ms_range, plain};
 use crate::words::settings::{first_name, place, setting};
 use crate::words::warnings::capital;
-use crate::words::{legs as leg_words, reasons, remedies};
+use crate::words::{reasons, remedies};
 use swiftloop_core::advice::recording_mb_per_minute;
 use swiftloop_core::choice::{Choice, Report};
 use swiftloop_core::loops::{Context, Loop};
@@ -14,9 +14,10 @@ use swiftloop_core::loops::{Context, Loop};
 const OTHERS: usize = 1;
 
 /// Alone on a page, with the next step.
-pub fn alone(context: &Context<'_>, c: &Choice, files: &Files, detail: Detail) -> String {
+pub fn alone(context: &Context<'_>, c: &Choice, noted: &str, files: &Files, detail: Detail) -> String {
     let mut text = show(context, c, detail);
-    text.push_str(&how_sure(c, files));
+    text.push_str(noted);
+    text.push_str(&how_sure(context, c, files));
     text.push_str(&title("Every leg of it; the trade of delay against dropouts"));
     text.push_str(&command(&try_command(context, files, c.phase, &c.arrangement, &c.report.remedies)));
     if !detail.is_full() {
@@ -126,14 +127,10 @@ fn todo(context: &Context<'_>, c: &Choice) -> String {
     text
 }
 
-fn how_sure(c: &Choice, files: &Files) -> String {
-    let mut text = title("How sure");
-    if let Some(d) = c.report.tightest().and_then(Loop::doubt_worth_a_measurement) {
-        let what = format!("{} may be off by {}.", capital(leg_words::leg(d.leg)), in_ms(d.spread));
-        text.push_str(&doubt::least_sure(&what, d.remeasure));
-    }
-    text.push_str(&doubt::wake_ups(c.report.block_to_soak(), files));
-    text
+fn how_sure(context: &Context<'_>, c: &Choice, files: &Files) -> String {
+    /// Told at the most.
+    const MOST: usize = 3;
+    format!("{}{}", title("Measure next"), doubt::next(context, &c.measure, files, MOST))
 }
 
 /// How the effort of a choice is said.

@@ -1,5 +1,7 @@
 //! The plan for programs.
 
+use super::super::notes::Changed;
+use super::super::doubt;
 use super::super::json::{merge, range, report, setting, trade, warning};
 use crate::words::reasons::{held_back, other_rate, why_not, without_roll, would_take};
 use crate::words::remedies;
@@ -9,7 +11,7 @@ use swiftloop_core::choice::{Choice, Plan, Remedy};
 use swiftloop_core::loops::{Context, ranked_drivers};
 use swiftloop_core::tables::RemedyKind;
 
-pub fn json(context: &Context<'_>, plan: &Plan) -> Value {
+pub fn json(context: &Context<'_>, plan: &Plan, noted: Option<&Changed<'_>>) -> Value {
     let (possible, missed): (Vec<&Choice>, Vec<&Choice>) =
         plan.choices.iter().partition(|c| c.missed.is_none());
     let at = |interface, phase| json!({ "interface": context.rig.interface(interface).id, "phase": context.session.phase(phase).id() });
@@ -57,12 +59,23 @@ pub fn json(context: &Context<'_>, plan: &Plan) -> Value {
         value
     });
     json!({
-        "format": "swiftloop.plan/3",
+        "format": "swiftloop.plan/4",
         "sample_rate_hz": plan.rate,
         "choices": possible.iter().map(|c| choice(context, plan, c)).collect::<Vec<_>>(),
         "infeasible": infeasible,
         "drivers": drivers.collect::<Vec<_>>(),
         "other_rates": plan.other_rates.iter().map(|r| json!({ "sample_rate_hz": r.rate, "why_not": other_rate(r) })).collect::<Vec<_>>(),
+        "measure_next": plan.measure.iter().map(|p| {
+            let mut value = at(p.at.0, p.at.1);
+            merge(&mut value, json!({
+                "what": doubt::what(context, &p.measurement),
+                "minutes": p.minutes,
+                "changes_setting_in_share": p.setting,
+                "changes_anything_in_share": p.any,
+            }));
+            value
+        }).collect::<Vec<_>>(),
+        "notes": noted.map(|n| n.json(context, plan)),
         "changes": steps.collect::<Vec<_>>(),
         "warnings": plan_warnings(context, plan).iter().map(|w| warning(context, &w.warning)).collect::<Vec<_>>(),
     })

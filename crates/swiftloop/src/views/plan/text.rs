@@ -1,5 +1,6 @@
 //! The plan as text: the answer, the table, three things to do first, the next measurement.
 
+use super::super::notes::Changed;
 use super::super::{Detail, Files, doubt, plan_command, warning};
 use super::{choice, sheet};
 use crate::page::columns::legend;
@@ -7,7 +8,6 @@ use crate::page::{
     Columns, Head, Style, TIED, and_list, answer, command, counted, heading, styled, title, wrapped,
 };
 use crate::words::figures::{delay_verdict, dropout_verdict, in_ms, limit, ms, per_hour};
-use crate::words::legs::leg;
 use crate::words::reasons::{other_rate, would_take};
 use crate::words::settings::{first_name, short, short_place};
 use crate::words::{remedies, warnings};
@@ -21,9 +21,16 @@ use swiftloop_core::units::Block;
 const FIRST: usize = 3;
 
 /// The plan, whole or what is left of it.
-pub fn show(context: &Context<'_>, plan: &Plan, detail: Detail, files: &Files) -> String {
+pub fn show(
+    context: &Context<'_>,
+    plan: &Plan,
+    noted: Option<&Changed<'_>>,
+    detail: Detail,
+    files: &Files,
+) -> String {
     if let [one] = plan.choices.as_slice() {
-        return choice::alone(context, one, files, detail);
+        let told = noted.map_or(String::new(), |n| n.show(context, plan));
+        return choice::alone(context, one, &told, files, detail);
     }
     let mut text = heading(&format!("{}, {}{TIED}Hz", name(context), plan.rate));
     for line in lead(context, plan) {
@@ -33,6 +40,7 @@ pub fn show(context: &Context<'_>, plan: &Plan, detail: Detail, files: &Files) -
     text.push('\n');
     text.push_str(&overview(context, plan));
     text.push_str(&first(context, plan));
+    text.push_str(&noted.map_or(String::new(), |n| n.show(context, plan)));
     text.push_str(&next(context, plan, files));
     match detail {
         Detail::Screen => {
@@ -200,11 +208,11 @@ fn first(context: &Context<'_>, plan: &Plan) -> String {
     text
 }
 
-/// How sure, and the one measurement that would change it.
+/// The measurements that are likeliest to change it.
 fn next(context: &Context<'_>, plan: &Plan, files: &Files) -> String {
-    let mut text = title("How sure");
-    text.push_str(&doubt::wake_ups(plan.block_to_soak(), files));
-    text
+    /// Told at the most.
+    const MOST: usize = 2;
+    format!("{}{}", title("Measure next"), doubt::next(context, &plan.measure, files, MOST))
 }
 
 /// The drivers of every interface shown, best first.

@@ -13,7 +13,7 @@ pub fn json(context: &Context<'_>, t: &Trial<'_>) -> Value {
     let slow = advice::slow_on_live_path(context, t.phase, t.arrangement.setting.rate);
     let warnings = advice::warnings(context, &t.arrangement.setting, t.phase);
     let mut value = json!({
-        "format": "swiftloop.try/3",
+        "format": "swiftloop.try/4",
         "setting": setting(context, &t.arrangement, phase),
     });
     merge(&mut value, report(context, &t.report, &t.buys));

@@ -1,0 +1,81 @@
+//! `note`: what was seen goes into the log beside the session; what it changes is shown.
+
+use crate::cli::NoteOptions;
+use crate::failure::Failure;
+use crate::opened::{AllCores, Opened};
+use crate::output::answer;
+use crate::views::notes as view;
+use crate::words::InContext;
+use std::process::ExitCode;
+use swiftloop_core::choice::{self, Request, Trial, attempt_trial};
+use swiftloop_core::notes::Feels;
+use swiftloop_files::{NewNote, add_note, notes_beside};
+use swiftloop_host::soak::today;
+
+pub fn run(options: &NoteOptions) -> Result<ExitCode, Failure> {
+    let opened = Opened::read(&options.rig, &options.session)?;
+    let context = opened.context();
+    let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
+    let before = choice::plan(context, &AllCores);
+    let request =
+        Request { driver: options.driver.clone(), buffer: options.buffer.clone(), ..Request::default() };
+    let trial = attempt_trial(context, Some(&before), place, &request)
+        .map_err(|why| Failure::explained(&InContext(&context, why)))?;
+    let note = as_written(&opened, options, &trial)?;
+    // The session as it is written: what earlier notes taught is learned anew.
+    let written = opened.noted.before.as_ref().map_or(&opened.session, |(session, _)| session);
+    let notes = add_note(&options.session, &note, (&opened.rig, written), &today())?;
+    let now = Opened::with_notes(opened.rig.clone(), written.clone(), notes, opened.files.clone());
+    let after = choice::plan(now.context(), &AllCores);
+    let noted = view::JustNoted {
+        file: notes_beside(&options.session),
+        place,
+        changed: view::Changed { noted: &now.noted, before: &before },
+        after: &after,
+    };
+    answer(&options.shown, |_| noted.show(&now.context(), &now.files), || noted.json(&now.context()))?;
+    Ok(ExitCode::SUCCESS)
+}
+
+/// The note with all that was so when it was seen: as asked, and as planned for the rest.
+fn as_written(opened: &Opened, options: &NoteOptions, trial: &Trial<'_>) -> Result<NewNote, Failure> {
+    let context = opened.context();
+    let planned = trial.planned.filter(|c| c.arrangement.setting == trial.arrangement.setting);
+    let arrangement = planned.map_or(&trial.arrangement, |c| &c.arrangement);
+    let setting = &arrangement.setting;
+    let in_effect = trial.planned.map_or(&[][..], |c| &c.report.remedies);
+    let felt = options.felt.iter().map(|word| felt(word)).collect::<Result<Vec<_>, Failure>>()?;
+    if options.minutes.is_none() && options.meter.is_none() && options.meter_peak.is_none() && felt.is_empty() {
+        return Err(Failure::usage(
+            "what was seen?",
+            "add what was: --minutes 40 --dropouts 2, --meter 55, or --felt ada=late",
+        ));
+    }
+    Ok(NewNote {
+        date: options.date.clone().unwrap_or_else(today),
+        phase: context.session.phase(trial.phase).id().into(),
+        interface: context.rig.interface(trial.interface).id.clone(),
+        driver: context.driver(setting).id().into(),
+        rate: Some(setting.rate),
+        buffer: setting.buffer.speed.clone().unwrap_or_else(|| setting.buffer.label().replace(" × ", "x")),
+        roll: arrangement.roll,
+        workers: arrangement.workers,
+        remedies: in_effect.iter().map(|r| r.id.clone()).collect(),
+        minutes: options.minutes,
+        dropouts: options.dropouts,
+        meter: options.meter,
+        meter_peak: options.meter_peak,
+        felt,
+    })
+}
+
+fn felt(word: &str) -> Result<(String, Feels), Failure> {
+    let feels = match word.split_once('=') {
+        Some((who, "late")) => Some((who.to_string(), Feels::Late)),
+        Some((who, "fine")) => Some((who.to_string(), Feels::Fine)),
+        Some(_) | None => None,
+    };
+    feels.ok_or_else(|| {
+        Failure::usage(format!("`{word}` does not say what somebody felt"), "write --felt ada=late or --felt ada=fine")
+    })
+}
