@@ -5,6 +5,7 @@
 use super::Effect;
 use super::block_work::{Applied, BlockWork};
 use super::design::{Design, Goal};
+use super::judge::LITTLE;
 use super::machine_work::Worked;
 use super::phase_problem::{Need, Nodes, PhaseProblem};
 use super::remedy::arranged_effort;
@@ -340,6 +341,8 @@ const HAIR: Frames = Frames::new(1e-6);
 pub(super) struct Room {
     playable: Vec<Frames>,
     immediate: Vec<Frames>,
+    /// What it counts like at the least that performers notice their delay.
+    pub(super) noticed: u32,
 }
 
 impl Room {
@@ -353,7 +356,7 @@ impl Room {
         let of = |need: &Need| {
             let whole = loop_of(context, setting, problem.phase, need.performer, &electric, bare, false);
             let endless = Frames::new(f64::INFINITY);
-            let Some(each) = whole.per_rig(context, setting) else { return (endless, endless) };
+            let Some(each) = whole.per_rig(context, setting) else { return (endless, endless, 0.0) };
             let under = |limit: &[f64], share: f64| {
                 let left: Vec<f64> = limit.iter().zip(&each.delay).map(|(limit, delay)| limit - delay).collect();
                 Ms::new(context.rigs.at_least(&left, share)).frames_at(problem.rate) + HAIR
@@ -361,10 +364,18 @@ impl Room {
             let playable = under(&each.fails, design.share());
             let shortest = problem.shortest_chain(need);
             let unnoticed = [design.share(), 0.5].map(|share| under(&each.noticed, share));
-            (playable, unnoticed.into_iter().find(|allowed| shortest <= *allowed).unwrap_or(playable))
+            let immediate = unnoticed.into_iter().find(|allowed| shortest <= *allowed).unwrap_or(playable);
+            let direct = problem.shortest.direct.contains(&need.performer);
+            let least = shortest.at(problem.rate).raw();
+            let noticed = context.rigs.share(|i| !direct && each.delay[i] + least > each.noticed[i] + 1e-6);
+            (playable, immediate, noticed.raw())
         };
-        let (playable, immediate) = problem.needs.iter().map(of).unzip();
-        Self { playable, immediate }
+        let all: Vec<_> = problem.needs.iter().map(of).collect();
+        Self {
+            playable: all.iter().map(|a| a.0).collect(),
+            immediate: all.iter().map(|a| a.1).collect(),
+            noticed: (LITTLE * all.iter().map(|a| a.2).sum::<f64>()).round() as u32,
+        }
     }
 
     pub(super) fn allowed(&self, goal: Goal) -> Vec<Frames> {

@@ -8,10 +8,10 @@ use super::evaluation::Evaluation;
 use super::judge::LITTLE;
 use super::outcomes::Outcomes;
 use super::report::{longest, loops_after};
-use super::solve::{Outcome, solve};
+use super::solve::{Outcome, solve_in};
 use super::why::Weighed;
 use super::{Arrangement, PhaseProblem};
-use crate::doubt::{Cause, SELDOM, SURE, chance_of_change};
+use crate::doubt::{Cause, Rigs, SELDOM, SURE, chance_of_change, goes_with};
 use crate::ids::{DriverId, InterfaceId, PerformerId, PhaseId, RemedyId};
 use crate::loops::{Remeasure, Setting};
 use crate::rig::Offered;
@@ -78,6 +78,16 @@ struct Finalist {
     outcomes: Outcomes,
 }
 
+impl Finalist {
+    /// Whether what becomes of it has anything to do with what a measurement shows, beyond what chance does among few rigs.
+    fn turns_on(&self, rigs: &Rigs, signal: &[f64]) -> bool {
+        let notices = |(_, l): &(PerformerId, crate::loops::PerRig)| {
+            goes_with(rigs, signal, |i| l.delay[i] > l.noticed[i])
+        };
+        goes_with(rigs, signal, |i| self.outcomes.is_sound(i)) || self.outcomes.loops.iter().any(notices)
+    }
+}
+
 /// What measurements are worth at one place.
 pub(super) fn worth(weighed: &Weighed<'_>, chosen: usize, remedies: &[RemedyId]) -> Vec<Proposed> {
     let problem = &weighed.problem;
@@ -88,6 +98,7 @@ pub(super) fn worth(weighed: &Weighed<'_>, chosen: usize, remedies: &[RemedyId])
     let decide = |of: &[usize]| decide(&finalists, of, |i| rigs.weight(i));
     // What a measurement of nothing pretends to be worth, since few rigs are left in each part.
     let nothing = chance_of_change(rigs, &rigs.leans(Cause::Nothing), decide);
+    let tells = |signal: &[f64]| finalists.iter().any(|f| f.turns_on(rigs, signal));
     let value = |(measurement, signal): (Measurement, Vec<f64>)| {
         let value = chance_of_change(rigs, &signal, decide);
         let (setting, any) = (value.setting - nothing.setting, value.any - nothing.any);
@@ -95,7 +106,8 @@ pub(super) fn worth(weighed: &Weighed<'_>, chosen: usize, remedies: &[RemedyId])
         let minutes = measurement.minutes();
         Proposed { measurement, minutes, at, setting: setting.max(0.0), any, in_all: any }
     };
-    signals(&evaluation, remedies).into_iter().map(value).filter(|p| p.any >= WORTH_IT).collect()
+    let all = signals(&evaluation, remedies).into_iter().filter(|(_, signal)| tells(signal));
+    all.map(value).filter(|p| p.any >= WORTH_IT).collect()
 }
 
 /// Those of all places together, the best for its time first.
@@ -164,8 +176,8 @@ fn signals(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId]) -> Vec<(Measu
     once
 }
 
-/// The setting that was chosen, and others that might take its place if more were known: others that do, the cheapest with
-/// typical figures, and the next smaller and larger buffer.
+/// The setting that was chosen, and others that might take its place if more were known: another that does, the same with
+/// the fewer changes that would do with typical figures, and the next smaller and larger buffer.
 fn finalists(
     weighed: &Weighed<'_>,
     chosen: usize,
@@ -174,7 +186,8 @@ fn finalists(
 ) -> Vec<Finalist> {
     /// Others that do, at the most.
     const OTHERS: usize = 1;
-    const FAR_MORE: u32 = 6;
+    /// To find fewer changes.
+    const FEW_NODES: usize = 300;
     let problem = &weighed.problem;
     let own = &weighed.candidates[chosen].arrangement;
     let mut all = vec![finalist(evaluation, remedies)];
@@ -185,17 +198,15 @@ fn finalists(
         let Outcome::Meets { remedies, .. } = &c.outcome else { return None };
         (c.arrangement.setting != own.setting).then(|| (c.arrangement.clone(), remedies.clone()))
     });
-    // What takes far more effort nobody would change to.
-    let most = evaluation.effort(remedies) + FAR_MORE;
     let mut sets: Vec<(Arrangement, Vec<RemedyId>)> = met.take(OTHERS).collect();
-    for arrangement in std::iter::once(own.clone()).chain(neighbours(problem, own)) {
-        if let Outcome::Meets { remedies: found, .. } = solve(problem, &arrangement, most)
-            && !sets.iter().any(|(a, r)| *a == arrangement && *r == found)
-            && (arrangement != *own || found != remedies)
-        {
-            sets.push((arrangement, found));
-        }
+    let effort = evaluation.effort(remedies);
+    if effort > 0
+        && let Outcome::Meets { remedies: cheaper, .. } = solve_in(problem, own, effort - 1, FEW_NODES)
+    {
+        sets.push((own.clone(), cheaper));
     }
+    let ride = |a: &Arrangement| Evaluation::new(problem, a.clone()).rides(&problem.apply(remedies, &[]));
+    sets.extend(neighbours(problem, own).into_iter().filter(ride).map(|a| (a, remedies.to_vec())));
     all.extend(sets.into_iter().map(|(a, r)| finalist(&Evaluation::new(problem, a), &r)));
     all
 }
@@ -218,11 +229,8 @@ fn finalist(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId]) -> Finalist 
     let loops = loops_after(evaluation, &applied);
     let times = BlockTimes::of(evaluation, &applied);
     let rates = evaluation.rates(&applied, &times);
-    let last = if problem.kind.least_delay {
-        longest(&loops).raw()
-    } else {
-        -f64::from(evaluation.arrangement.setting.buffer.block.get())
-    };
+    // Where nobody performs nobody measures for less delay.
+    let last = if problem.needs.is_empty() { 0.0 } else { longest(&loops).raw() };
     let outcomes = Outcomes::of(evaluation, &loops, rates);
     Finalist { effort: f64::from(evaluation.effort(remedies)), last, outcomes }
 }
@@ -237,7 +245,8 @@ fn decide(finalists: &[Finalist], of: &[usize], weight: impl Fn(usize) -> f64) -
         let sound = share(&|i| f.outcomes.is_sound(i));
         let noticed: f64 =
             f.outcomes.loops.iter().map(|(_, l)| share(&|i| l.delay[i] > l.noticed[i])).sum();
-        (sound < SURE.raw(), f.effort + (LITTLE * noticed).round(), -(sound * 10.0).floor(), f.last, sound)
+        let missing = ((SURE.raw() - sound) * 10.0 - 1e-9).ceil().max(0.0);
+        (sound < SURE.raw(), f.effort + (LITTLE * noticed).round(), missing, f.last, sound)
     };
     let best = finalists.iter().map(judged).enumerate().reduce(|a, b| {
         let less = (b.1.0, b.1.1, b.1.2, b.1.3).partial_cmp(&(a.1.0, a.1.1, a.1.2, a.1.3));

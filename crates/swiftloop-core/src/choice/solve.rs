@@ -110,9 +110,14 @@ fn arrangements(problem: &PhaseProblem<'_>) -> Vec<Arrangement> {
 /// Solves one arrangement with typical figures; sets that take more than `most` are of no interest.
 #[must_use]
 pub fn solve(problem: &PhaseProblem<'_>, arrangement: &Arrangement, most: u32) -> Outcome {
+    solve_in(problem, arrangement, most, SEARCH_NODES)
+}
+
+/// The same, visiting so many nodes at the most.
+pub(super) fn solve_in(problem: &PhaseProblem<'_>, arrangement: &Arrangement, most: u32, nodes: usize) -> Outcome {
     let allowed = Room::at(problem, &arrangement.setting, Design::TYPICAL).allowed(Goal::Playable);
-    match Unsolved::new(problem, arrangement, Design::TYPICAL, allowed, &WorkLimits::default()) {
-        Ok(unsolved) => unsolved.solve_within(most, SEARCH_NODES).0,
+    match Unsolved::new(problem, arrangement, Design::TYPICAL, (allowed, 0), &WorkLimits::default()) {
+        Ok(unsolved) => unsolved.solve_within(most, nodes).0,
         Err(outcome) => outcome,
     }
 }
@@ -122,7 +127,9 @@ struct Unsolved<'s, 'a> {
     evaluation: Evaluation<'s, 'a>,
     forced: Vec<RemedyId>,
     items: Vec<RemedyId>,
-    /// Nothing takes less effort.
+    /// What it counts like at the least that performers notice their delay.
+    noticed: u32,
+    /// Nothing is cheaper, that counted.
     at_least: u32,
 }
 
@@ -132,7 +139,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         problem: &'s PhaseProblem<'a>,
         arrangement: &Arrangement,
         design: Design,
-        allowed: Vec<Frames>,
+        (allowed, noticed): (Vec<Frames>, u32),
         limits: &WorkLimits,
     ) -> Result<Self, Outcome> {
         let mut forced = match (&arrangement.roll, &problem.forced_by_roll) {
@@ -155,7 +162,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         evaluation.force(&forced);
         let items: Vec<RemedyId> =
             problem.remedies.keys().filter(|r| !forced.contains(r) && evaluation.may_help(*r)).collect();
-        let mut unsolved = Self { evaluation, forced, items, at_least: 0 };
+        let mut unsolved = Self { evaluation, forced, items, noticed, at_least: 0 };
         unsolved.at_least = unsolved.bound()?;
         Ok(unsolved)
     }
@@ -163,7 +170,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
     /// What nothing is cheaper than; an outcome where nothing will do.
     fn bound(&self) -> Result<u32, Outcome> {
         let evaluation = &self.evaluation;
-        let given = evaluation.effort(&self.forced);
+        let given = evaluation.effort(&self.forced) + self.noticed;
         let state = evaluation.state(&self.forced);
         if evaluation.satisfied(&state) {
             Ok(given)
@@ -198,7 +205,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
 
     /// Looks for a set that costs at most `most`, visiting so many nodes; and how many it took.
     fn solve_within(&self, most: u32, nodes: usize) -> (Outcome, usize) {
-        let own = self.evaluation.arranged_effort;
+        let own = self.evaluation.arranged_effort + self.noticed;
         if self.at_least > most {
             return (Outcome::Dearer(self.at_least), 0);
         }
@@ -227,7 +234,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
     /// The gap can be no wider than down to what smaller purses have ruled out.
     fn with_proven(&self, mut outcome: Outcome) -> Outcome {
         if let Outcome::Meets { effort, gap, exact, .. } = &mut outcome {
-            *gap = (*gap).min(effort.saturating_sub(self.at_least));
+            *gap = (*gap).min((*effort + self.noticed).saturating_sub(self.at_least));
             *exact = *gap == 0;
         }
         outcome
@@ -327,13 +334,14 @@ fn candidates_at(problem: &PhaseProblem<'_>, arrangements: &[Arrangement], desig
         let known = room.take().filter(|(setting, _)| **setting == arrangement.setting);
         let here = known.map_or_else(|| Room::at(problem, &arrangement.setting, design), |(_, room)| room);
         let [playable, immediate] = [Goal::Playable, Goal::Immediate].map(|goal| here.allowed(goal));
+        let noticed = here.noticed;
         room = Some((&arrangement.setting, here));
         let driver = &mut by_driver[arrangement.setting.driver.index()];
         let stricter = (immediate != playable).then_some(immediate);
-        match Unsolved::new(problem, arrangement, design, playable, &limits) {
+        match Unsolved::new(problem, arrangement, design, (playable, noticed), &limits) {
             Ok(unsolved) => {
                 // That nobody notices anything is worth a little, so it is looked for by itself.
-                let strict = |allowed| Unsolved::new(problem, arrangement, design, allowed, &limits).ok();
+                let strict = |allowed| Unsolved::new(problem, arrangement, design, (allowed, noticed), &limits).ok();
                 driver.extend(stricter.and_then(strict));
                 driver.push(unsolved);
             }

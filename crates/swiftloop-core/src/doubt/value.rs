@@ -42,6 +42,26 @@ pub fn chance_of_change<S: PartialEq, V: PartialEq>(
     Value { setting, any }
 }
 
+/// Whether something that is so in some rigs has to do with what a measurement shows: its shares differ from bin to bin by more
+/// than chance makes them (Pearson's test, one in a thousand).
+#[must_use]
+pub fn goes_with(rigs: &Rigs, signal: &[f64], is_so: impl Fn(usize) -> bool) -> bool {
+    /// Of a squared normal sum with nine degrees of freedom (Abramowitz and Stegun 1964, table 26.8).
+    const ONE_IN_A_THOUSAND: f64 = 27.877;
+    let mut order: Vec<usize> = (0..signal.len()).filter(|&i| rigs.weight(i) > 0.0).collect();
+    order.sort_by(|&a, &b| signal[a].total_cmp(&signal[b]));
+    let all = rigs.share(&is_so).raw();
+    if all <= 0.0 || all >= 1.0 {
+        return false;
+    }
+    let squares = bins(rigs, signal, &order).into_iter().map(|bin| {
+        let weight: f64 = bin.iter().map(|&i| rigs.weight(i)).sum();
+        let so: f64 = bin.iter().filter(|&&i| is_so(i)).map(|&i| rigs.weight(i)).sum();
+        weight * (so / weight - all).powi(2)
+    });
+    squares.sum::<f64>() * rigs.effective() / (all * (1.0 - all)) > ONE_IN_A_THOUSAND
+}
+
 /// Rigs in the order of what they show, cut into bins of about equal weight; what shows the same stays together.
 fn bins<'o>(rigs: &Rigs, signal: &[f64], order: &'o [usize]) -> Vec<&'o [usize]> {
     let mut all = Vec::new();
@@ -80,6 +100,7 @@ mod tests {
         assert!((told.setting - 0.8).abs() < 0.03 && told.any == told.setting, "{told:?}");
         // Something else tells nothing, but for what few rigs in a bin pretend.
         assert!(chance_of_change(&rigs, &y, decide).setting < 0.2);
+        assert!(goes_with(&rigs, &x, |i| works[i]) && !goes_with(&rigs, &y, |i| works[i]));
         assert_eq!(chance_of_change(&rigs, &vec![0.0; 512], decide), Value { setting: 0.0, any: 0.0 });
     }
 }

@@ -103,11 +103,12 @@ pub fn dropouts(d: Dropouts) -> String {
 pub fn how_late(l: &Loop) -> String {
     let verdict = delay_verdict(l.verdict());
     let (immediate, playable) = (rigs_of(l.shares.immediate), rigs_of(l.shares.playable));
+    let noticed = of_hundred(Share::new(1.0 - l.shares.immediate.raw()));
     let two = l.limit.as_ref().is_some_and(|limit| limit.noticed < limit.fails);
     let said = match l.verdict() {
         DelayVerdict::Immediate => format!("{verdict} {immediate}"),
-        DelayVerdict::Playable => format!("{verdict} {playable}, not noticed {immediate}"),
-        DelayVerdict::Open if two => format!("{verdict}: playable {playable}, not noticed {immediate}"),
+        DelayVerdict::Playable => format!("{verdict} {playable}, noticed {noticed}"),
+        DelayVerdict::Open if two => format!("{verdict}: playable {playable}, noticed {noticed}"),
         DelayVerdict::Open => format!("{verdict}: in time {playable}"),
         DelayVerdict::Late if l.excess().raw() > 0.0 => {
             format!("{verdict}, by {}; in time {playable}", in_ms(l.excess()))
@@ -119,12 +120,20 @@ pub fn how_late(l: &Loop) -> String {
 
 /// `in 93 of 100 rigs like this`.
 pub fn rigs_of(share: Share) -> String {
-    let hundred = (share.raw() * 100.0).round();
     match share.raw() {
         x if x >= 1.0 - 1e-9 => format!("in all rigs{TIED}like{TIED}this"),
         x if x <= 1e-9 => format!("in no rig{TIED}like{TIED}this"),
-        x if x < 0.01 => format!("in fewer than 1 of 100 rigs{TIED}like{TIED}this"),
-        _ => format!("in {:.0} of 100 rigs{TIED}like{TIED}this", hundred.clamp(1.0, 99.0)),
+        _ => format!("{} rigs{TIED}like{TIED}this", of_hundred(share)),
+    }
+}
+
+/// `in 93 of 100`, where it was said of what.
+pub fn of_hundred(share: Share) -> String {
+    match share.raw() {
+        x if x >= 1.0 - 1e-9 => "in all".into(),
+        x if x <= 1e-9 => "in none".into(),
+        x if x < 0.01 => "in fewer than 1 of 100".into(),
+        x => format!("in {:.0} of 100", (x * 100.0).round().clamp(1.0, 99.0)),
     }
 }
 

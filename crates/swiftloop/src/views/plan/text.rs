@@ -7,7 +7,7 @@ use crate::page::columns::legend;
 use crate::page::{
     Columns, Head, Style, TIED, and_list, answer, command, counted, heading, styled, title, wrapped,
 };
-use crate::words::figures::{delay_verdict, dropout_verdict, in_ms, limit, ms, per_hour};
+use crate::words::figures::{delay_verdict, dropout_verdict, in_ms, ms, per_hour};
 use crate::words::reasons::{other_rate, would_take};
 use crate::words::settings::{first_name, short, short_place};
 use crate::words::{remedies, warnings};
@@ -137,7 +137,7 @@ fn overview(context: &Context<'_>, plan: &Plan) -> String {
         Head::words("phase"),
         Head::words("on"),
         Head::words("setting"),
-        Head::words("ms late/limit"),
+        Head::words("ms late"),
         Head::words("dropouts/h"),
         Head::figures("effort"),
     ]);
@@ -153,7 +153,8 @@ fn overview(context: &Context<'_>, plan: &Plan) -> String {
         ]);
     }
     let mut text = String::from(
-        "open: cannot be told yet. effort: 0 nobody notices, 1 hardly, 6 a track cannot be edited.",
+        "immediate: not noticed; playable: in time; holds: no more dropouts than you allow; each in 9 of 10 rigs like this. \
+         open: cannot be told yet. effort: 0 nobody notices, 1 hardly, 6 a track cannot be edited.",
     );
     let rolls: BTreeSet<Block> = plan.choices.iter().filter_map(|c| c.arrangement.roll).collect();
     for b in rolls {
@@ -170,14 +171,13 @@ fn overview(context: &Context<'_>, plan: &Plan) -> String {
     format!("{}{}", t.show(), legend(&text))
 }
 
-/// `Ada 5.6/6 immediate`.
+/// `Ada 5.6 immediate`.
 fn tight(context: &Context<'_>, l: &Loop) -> String {
     match l.limit {
         Some(_) => format!(
-            "{} {}/{} {}",
+            "{} {} {}",
             first_name(context, l.performer),
             ms(l.total.typical()),
-            limit(l),
             delay_verdict(l.verdict())
         ),
         None => format!("cursor {}", ms(l.total.typical())),
