@@ -1,9 +1,10 @@
 //! What the search asks of an evaluation: whether a set of remedies satisfies it, whether more of them might, and what is
 //! still missing at the least, by delays, by work, by both together, and by what cannot ride the cue block.
 
-use super::PhaseProblem;
+use super::{PhaseProblem, Target};
 use super::block_work::Applied;
 use super::cheapest_set::{Floor, SetProblem};
+use super::effect::Effect;
 use super::evaluation::Evaluation;
 use super::load_bound::Load;
 use crate::ids::RemedyId;
@@ -85,6 +86,23 @@ impl Evaluation<'_, '_> {
         answer
     }
 
+    /// A lower bound of the effort from memory and disk: what does not fit has to be freed, and what the disk does not deliver
+    /// must not be asked of it.
+    fn storage_floor(&self, now: &Applied, open: &[RemedyId]) -> Floor {
+        let problem = self.problem;
+        let lean = self.design.lean();
+        let each = |gain: &dyn Fn(&Effect) -> f64| -> Vec<(f64, u32)> {
+            let of = |r: RemedyId| problem.remedies[r].effects.iter().map(gain).sum::<f64>().max(0.0);
+            open.iter().map(|&r| (of(r), self.effort_of(r))).collect()
+        };
+        let short = (problem.memory(now) - problem.memory_that_will_do(lean)).raw();
+        let memory = if short > 0.0 { fractional(short, &each(&|e| problem.frees(e).raw())) } else { Floor::default() };
+        // As long as the disk cannot keep up it runs dry again and again.
+        let over = (problem.streams(now) - problem.streams_that_will_do()).raw();
+        let disk = if over > 0.0 { fractional(over, &each(&|e| problem.unstreams(e).raw())) } else { Floor::default() };
+        memory.max(disk)
+    }
+
     /// What choosing a remedy adds to the effort.
     pub(super) fn effort_of(&self, remedy: RemedyId) -> u32 {
         self.added_effort[remedy]
@@ -97,6 +115,12 @@ impl SetProblem for Evaluation<'_, '_> {
 
     fn effort(&self, item: RemedyId) -> u32 {
         self.effort_of(item)
+    }
+
+    /// Two remedies on one processor are one too many: the stronger will do.
+    fn excludes(&self, one: RemedyId, other: RemedyId) -> bool {
+        let target = |r: RemedyId| &self.problem.remedies[r].target;
+        matches!(target(one), Target::Processor(_)) && target(one) == target(other)
     }
 
     fn state(&self, chosen: &[RemedyId]) -> State {
@@ -128,8 +152,9 @@ impl SetProblem for Evaluation<'_, '_> {
         let load = self.load_floor(state, &best, open);
         // The machine first: it changes what work is allowed, and the bound is weak until that is settled.
         let on_machine =
-            |r: &RemedyId| self.problem.remedies[*r].effects.iter().any(super::Effect::is_on_machine);
+            |r: &RemedyId| self.problem.remedies[*r].effects.iter().any(Effect::is_on_machine);
         let mut floor = delay.max(load).max(self.ride_floor(&state.applied, open));
+        floor = floor.max(self.storage_floor(&state.applied, open));
         // Both together are hardly more than their sum: not worth a thought where the purse holds that.
         let sum = delay.effort.saturating_add(load.effort);
         if purse.is_none_or(|purse| floor.effort <= purse && sum > purse) {

@@ -9,6 +9,11 @@ pub trait SetProblem {
     type State;
     /// Effort of an item.
     fn effort(&self, item: Self::Item) -> u32;
+    /// Whether two items cannot stand in one set.
+    fn excludes(&self, one: Self::Item, other: Self::Item) -> bool {
+        let _ = (one, other);
+        false
+    }
     /// What `chosen` leaves behind.
     fn state(&self, chosen: &[Self::Item]) -> Self::State;
     /// Whether a set satisfies the condition. Adding items must never make a satisfied condition fail, except
@@ -192,7 +197,8 @@ impl<P: SetProblem> Search<'_, P> {
         let item = open.swap_remove(floor.next.min(open.len() - 1));
         chosen.push(item);
         let with = self.problem.state(chosen);
-        self.descend(chosen, &with, open.clone(), effort + self.problem.effort(item), true);
+        let beside = open.iter().copied().filter(|&i| !self.problem.excludes(item, i)).collect();
+        self.descend(chosen, &with, beside, effort + self.problem.effort(item), true);
         chosen.pop();
         self.descend(chosen, state, open, effort, false);
     }

@@ -215,6 +215,23 @@ impl Effect {
         }
     }
 
+    /// What it changes of memory and disk.
+    pub(super) fn stored(&self) -> Stored {
+        match self {
+            Self::Stream { channels, memory } => Stored::Streams { channels: *channels, memory: *memory },
+            Self::Quit(program) => Stored::Program(*program),
+            Self::Work(..)
+            | Self::Frames(..)
+            | Self::Latency(..)
+            | Self::NodeOff(_)
+            | Self::Share { .. }
+            | Self::AllWork(_)
+            | Self::Timeline(_)
+            | Self::FullPower
+            | Self::Direct(_) => Stored::Nothing,
+        }
+    }
+
     /// Whether it can free memory or disk (programs that are quit are counted with the machine).
     pub(super) fn frees_storage(&self) -> bool {
         match self {
@@ -289,6 +306,22 @@ impl Effect {
             | (Self::Direct(_), _) => self == other,
         }
     }
+}
+
+/// What an effect changes of memory and disk.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) enum Stored {
+    /// Nothing.
+    Nothing,
+    /// More channels or fewer, and more memory or less.
+    Streams {
+        /// Change of channels.
+        channels: i64,
+        /// Change of memory, read-ahead not counted.
+        memory: Gigabytes,
+    },
+    /// What a program holds is free.
+    Program(ProgramId),
 }
 
 /// Work that an effect saves, by where it is saved.

@@ -9,13 +9,13 @@ use super::sequence::Objections;
 use crate::doubt::SURE;
 use crate::ids::RemedyId;
 use crate::loops::{Electric, Loop, playback_loop};
-use crate::units::{Micros, Ms, Share};
+use crate::units::{Ms, Share};
 
 /// So much effort it is worth that a performer does not notice the delay: one change that somebody feels.
 pub(super) const LITTLE: f64 = 3.0;
 /// Delays that differ by less are the same to everybody.
 const HALF_A_MILLISECOND: f64 = 0.5;
-/// Shares of a block's time that differ by less are no reason.
+/// Shares of a block's time that are free and differ by less are no reason.
 const NOTICEABLE_LOAD: f64 = 0.05;
 /// A start of playback that is slower than comfortable counts against a setting like so many times its block's time.
 pub(super) const SLUGGISH: f64 = 10.0;
@@ -66,10 +66,7 @@ pub(super) fn objections_met(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId
     let last = if problem.kind.least_delay {
         longest(&loops).raw()
     } else {
-        let worked = evaluation.worked(&evaluation.cue, &applied);
-        let risk = evaluation.cue_risk(&applied);
-        let worst = worked.iter().map(|w| w.typical).fold(Micros::new(0.0), Micros::max);
-        worst / (risk.period * risk.reserve.typical().raw()) + sluggish(evaluation)
+        sluggish(evaluation) - evaluation.room_to_grow(&applied)
     };
     Objections { effort: f64::from(noticed_by(&loops)), last, ..Objections::default() }
 }

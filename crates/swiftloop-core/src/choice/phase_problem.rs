@@ -4,7 +4,7 @@
 use super::block_work::{Applied, BlockWork, WorkFactor};
 use super::design::Design;
 use super::direct::{direct_fits, late_direct};
-use super::effect::Taken;
+use super::effect::{Effect, Stored, Taken};
 use super::rates::WAKE_POINTS;
 use super::remedy::{self, Remedy};
 use super::riders::Rider;
@@ -224,6 +224,13 @@ impl<'a> PhaseProblem<'a> {
         problem
     }
 
+    /// These remedies are in effect anyway: they take no effort any more.
+    pub(super) fn have_done(&mut self, ids: &[String]) {
+        for remedy in self.remedies.iter_mut().filter(|r| ids.contains(&r.id)) {
+            remedy.effort = 0;
+        }
+    }
+
     /// The state after `chosen`, and after the good sides (only) of `hoped`. The same memory is freed once, however
     /// many remedies would free it.
     #[must_use]
@@ -319,6 +326,38 @@ impl<'a> PhaseProblem<'a> {
         let rig = self.context.rig;
         let freed: Gigabytes = applied.quit.iter().map(|&id| rig.program(id).memory_gb).sum();
         self.resources.memory + applied.memory - freed + held_ahead(&self.context, self.streams(applied))
+    }
+
+    /// So much memory may be needed that swapping alone breaks no more often than is allowed, where that leans so far from what
+    /// is typical.
+    pub(super) fn memory_that_will_do(&self, lean: f64) -> Gigabytes {
+        let assume = &self.context.tables.assume;
+        let each = assume.swap_dropouts_per_hour_per_gb * assume.swap_doubt.raw().powf(lean);
+        self.context.rig.machine.memory_gb + Gigabytes::new(self.target.raw() / each)
+    }
+
+    /// So much may be streamed that the disk running dry alone breaks no more often than is allowed.
+    pub(super) fn streams_that_will_do(&self) -> MegabytesPerSecond {
+        let dry = self.target.raw() * self.read_ahead().raw().max(1.0) / 3.6e6;
+        self.context.rig.machine.disk_mb_per_s * (1.0 / (1.0 - dry).max(1e-3))
+    }
+
+    /// Memory that an effect frees at the most, with what need not be read ahead.
+    pub(super) fn frees(&self, effect: &Effect) -> Gigabytes {
+        let freed = |channels: i64| held_ahead(&self.context, self.stream_of(-channels));
+        match effect.stored() {
+            Stored::Streams { channels, memory } => freed(channels.min(0)) - memory.min(Gigabytes::new(0.0)),
+            Stored::Program(program) => self.context.rig.program(program).memory_gb,
+            Stored::Nothing => Gigabytes::new(0.0),
+        }
+    }
+
+    /// What an effect takes off the disk at the most.
+    pub(super) fn unstreams(&self, effect: &Effect) -> MegabytesPerSecond {
+        match effect.stored() {
+            Stored::Streams { channels, .. } => self.stream_of(-channels),
+            Stored::Program(_) | Stored::Nothing => MegabytesPerSecond::new(0.0),
+        }
     }
 
     /// Audio kept ahead in memory.

@@ -5,7 +5,7 @@ use super::remedy::without_included;
 use super::measure::{Proposed, together, worth};
 use super::sequence::{Objection, Objections, Switches, best_sequence};
 use super::solve::{Candidate, Outcome, candidates};
-use super::steps::{Step, step};
+use super::steps::{Step, steps};
 use super::why::{Alternative, HeldBackBy, Weighed, WithoutRoll, alternatives, held_back_by, without_roll};
 use super::judge::{noticeable, objections_met, sound, unsure};
 use super::{
@@ -89,7 +89,7 @@ pub struct Plan {
     pub choices: Vec<Choice>,
     /// Interfaces that cannot run at the rate at all.
     pub silent: Vec<Silent>,
-    /// What to change from phase to phase, interface by interface.
+    /// What to change from phase to phase, in the order of the choices.
     pub steps: Vec<Step>,
     /// What to measure next, the best for its time first.
     pub measure: Vec<Proposed>,
@@ -155,7 +155,20 @@ pub fn plan(context: Context<'_>, workers: &impl Workers) -> Plan {
         worse_in: objections.first_difference(&best.objections).map(|(place, _)| place),
     };
     let other_rates = lost.into_iter().map(worse).collect();
+    // What is printed for one phase is printed for all.
+    let best = match best.prints() {
+        Some(prints) => plan_with(context, best.rate, Some(&prints), workers),
+        None => best,
+    };
     best.finish(other_rates, workers)
+}
+
+/// Tracks that are printed for the phase that needs most prints.
+struct Prints {
+    /// The remedies that print them.
+    ids: Vec<String>,
+    /// The phase, on which interface.
+    of: (InterfaceId, PhaseId),
 }
 
 /// A phase on an interface with what was weighed and the candidate that was chosen.
@@ -175,6 +188,16 @@ struct Planned<'a> {
 }
 
 fn plan_at<'a>(context: Context<'a>, rate: Hz, workers: &impl Workers) -> Planned<'a> {
+    plan_with(context, rate, None, workers)
+}
+
+/// The same where some tracks are printed anyway.
+fn plan_with<'a>(
+    context: Context<'a>,
+    rate: Hz,
+    prints: Option<&Prints>,
+    workers: &impl Workers,
+) -> Planned<'a> {
     let mut planned =
         Planned { context, rate, objections: Objections::default(), chosen: Vec::new(), silent: Vec::new() };
     let mut wanted: Vec<(InterfaceId, PhaseId)> = Vec::new();
@@ -184,7 +207,10 @@ fn plan_at<'a>(context: Context<'a>, rate: Hz, workers: &impl Workers) -> Planne
         wanted.extend(phases.map(|(phase, _)| (interface, phase)));
     }
     let weighed = workers.map(wanted, |(interface, phase)| {
-        let problem = PhaseProblem::new(context, interface, phase, rate);
+        let mut problem = PhaseProblem::new(context, interface, phase, rate);
+        if let Some(prints) = prints.filter(|p| p.of != (interface, phase)) {
+            problem.have_done(&prints.ids);
+        }
         let candidates = candidates(&problem);
         let mut objections: Vec<Objections> = candidates.iter().map(|c| objections_to(&problem, c)).collect();
         noticeable(&mut objections, problem.kind.least_delay);
@@ -260,17 +286,30 @@ fn switches(from: &Arrangement, to: &Arrangement) -> Switches {
 }
 
 impl Planned<'_> {
+    /// The prints of the phase that needs most of them, where another phase would print other tracks.
+    fn prints(&self) -> Option<Prints> {
+        let of = |chosen: &Chosen<'_>| {
+            let Outcome::Meets { remedies, .. } = &chosen.weighed.candidates[chosen.candidate].outcome else {
+                return (0, Vec::new());
+            };
+            let all = &chosen.weighed.problem.remedies;
+            let prints = remedies.iter().map(|r| &all[*r]).filter(|r| r.is_print());
+            (prints.clone().map(|r| r.effort).sum::<u32>(), prints.map(|r| r.id.clone()).collect())
+        };
+        let each: Vec<(u32, Vec<String>)> = self.chosen.iter().map(of).collect();
+        let most = (0..each.len()).max_by_key(|&k| (each[k].0, Reverse(k)))?;
+        let (_, ids) = &each[most];
+        let another = each.iter().any(|(_, other)| other.iter().any(|id| !ids.contains(id)));
+        let twice = each.iter().filter(|(effort, _)| *effort > 0).count() > 1;
+        let problem = &self.chosen[most].weighed.problem;
+        (another || twice).then(|| Prints { ids: ids.clone(), of: (problem.interface, problem.phase_id) })
+    }
+
     fn finish(self, other_rates: Vec<OtherRate>, workers: &impl Workers) -> Plan {
         let all: Vec<&Chosen<'_>> = self.chosen.iter().collect();
         let mut choices = workers.map(all, choice);
-        let mut steps = Vec::new();
-        for (i, now) in choices.iter().enumerate() {
-            // Choices still stand interface by interface, phases in order.
-            let before = i.checked_sub(1).map(|b| &choices[b]).filter(|b| b.interface == now.interface);
-            steps.push(step(&self.context, before, now));
-        }
         choices.sort_by_key(|c| (c.phase, c.interface));
-        steps.sort_by_key(|s| (s.interface, s.phase));
+        let steps = steps(&self.context, &choices);
         let measure = together(choices.iter().flat_map(|c| c.measure.iter().cloned()));
         Plan { rate: self.rate, other_rates, choices, silent: self.silent, steps, measure }
     }

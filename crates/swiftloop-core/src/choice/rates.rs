@@ -74,6 +74,27 @@ impl Evaluation<'_, '_> {
         all <= target
     }
 
+    /// The share of a block's time that could be added to its work before it breaks too often, with wake-ups somewhat worse than
+    /// is typical. What leaves the work light may still leave no room: a small block is used up by late wake-ups.
+    pub(super) fn room_to_grow(&self, applied: &Applied) -> f64 {
+        const WORSE: f64 = 0.4;
+        const HALVINGS: u32 = 7;
+        let worked = self.worked(&self.cue, applied);
+        let model = self.cue_risk(applied);
+        let wake = self.problem.machine(applied).wake.leaning(WORSE);
+        let at = RiskModel { wake: &wake, ..model };
+        let work = self.cue_work(&worked, |w| w.typical);
+        let deadline = model.period * model.reserve.typical().raw();
+        let worst = worked.iter().map(|w| w.typical).fold(Micros::new(1e-3), Micros::max) / deadline;
+        let (mut low, mut high) = (0.0, 1.0);
+        for _ in 0..HALVINGS {
+            let middle = (low + high) / 2.0;
+            let holds = at.typical_between(&work.times(middle / worst)).1 <= self.problem.target;
+            if holds { low = middle } else { high = middle }
+        }
+        low - worst
+    }
+
     /// Adds what disk and memory break.
     fn add_stored(&self, applied: &Applied, sum: &mut [f64]) {
         let problem = self.problem;

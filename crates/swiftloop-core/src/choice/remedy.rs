@@ -193,6 +193,12 @@ pub fn without_included(remedies: &TiVec<RemedyId, Remedy>, set: &[RemedyId]) ->
 }
 
 impl Remedy {
+    /// Whether it prints a track.
+    #[must_use]
+    pub fn is_print(&self) -> bool {
+        matches!(self.kind, RemedyKind::Print | RemedyKind::PrintDry)
+    }
+
     /// Whether this does at least what `other` does (and more than the same).
     #[must_use]
     pub fn includes(&self, other: &Self) -> bool {

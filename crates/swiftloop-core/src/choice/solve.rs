@@ -162,6 +162,12 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         evaluation.force(&forced);
         let items: Vec<RemedyId> =
             problem.remedies.keys().filter(|r| !forced.contains(r) && evaluation.may_help(*r)).collect();
+        // What is forced on a processor leaves no other remedy on it but one that does as much and more.
+        let beside = |r: &RemedyId| {
+            let on_it = forced.iter().filter(|f| evaluation.excludes(**f, *r));
+            on_it.clone().count() == 0 || on_it.clone().any(|f| problem.remedies[*r].includes(&problem.remedies[*f]))
+        };
+        let items: Vec<RemedyId> = items.into_iter().filter(beside).collect();
         let mut unsolved = Self { evaluation, forced, items, noticed, at_least: 0 };
         unsolved.at_least = unsolved.bound()?;
         Ok(unsolved)
@@ -274,9 +280,6 @@ impl<'s, 'a> Unsolved<'s, 'a> {
     fn pruned(&self, typically: &Evaluation<'_, '_>, set: &[RemedyId]) -> Vec<RemedyId> {
         let problem = self.evaluation.problem;
         let mut left = set.to_vec();
-        if self.evaluation.design == Design::FIRST {
-            return left;
-        }
         let mut order = left.clone();
         order.sort_by_key(|&r| Reverse(problem.remedies[r].effort));
         for r in order {

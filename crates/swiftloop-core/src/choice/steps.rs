@@ -1,9 +1,13 @@
-//! What to change when one phase ends and the next begins on an interface.
+//! What to change when one phase ends and the next begins. Choices in the order of the work come in; what to restore and what
+//! to set go out, phase by phase. The one idea: there is one session and one machine, whatever interface is used, so their
+//! state is carried along from the first phase to the last, and nothing is said that does not change it.
 
 use super::{Choice, Remedy};
 use crate::ids::{DriverId, InterfaceId, PhaseId};
-use crate::loops::Context;
+use crate::loops::{Context, Setting};
 use crate::rig::Offered;
+use crate::session::Phase;
+use crate::tables::RemedyKind;
 use crate::units::Block;
 
 /// The changes at the beginning of a phase.
@@ -13,7 +17,7 @@ pub struct Step {
     pub interface: InterfaceId,
     /// The phase that begins.
     pub phase: PhaseId,
-    /// What to undo of the phase before.
+    /// What to undo of the phases before.
     pub restore: Vec<Remedy>,
     /// What to set and do.
     pub set: Vec<Change>,
@@ -44,26 +48,98 @@ impl Step {
     }
 }
 
-/// What to undo and what to do when the phase of `now` begins after that of `before` on the same interface.
-pub(super) fn step(context: &Context<'_>, before: Option<&Choice>, now: &Choice) -> Step {
-    let old = before.map_or(&[][..], |b| &b.report.remedies);
-    let has = |list: &[Remedy], id: &str| list.iter().any(|r| r.id == id);
-    let restore = old.iter().filter(|r| !has(&now.report.remedies, &r.id)).cloned().collect();
-    let mut set = Vec::new();
-    let (a, was) = (&now.arrangement, before.map(|b| &b.arrangement));
-    if was.is_none_or(|w| w.setting.driver != a.setting.driver) {
-        set.push(Change::Driver(a.setting.driver));
+/// How session, machine and interfaces stand.
+struct State {
+    /// Remedies in effect.
+    remedies: Vec<Remedy>,
+    /// The last setting of each interface that was used.
+    settings: Vec<Setting>,
+    roll: Option<Block>,
+    workers: u32,
+}
+
+/// The steps of all choices, which stand in the order of the work.
+pub(super) fn steps(context: &Context<'_>, choices: &[Choice]) -> Vec<Step> {
+    let mut state =
+        State { remedies: Vec::new(), settings: Vec::new(), roll: None, workers: context.rig.machine.cores };
+    choices.iter().map(|choice| state.step(context, choice)).collect()
+}
+
+impl State {
+    fn step(&mut self, context: &Context<'_>, now: &Choice) -> Step {
+        let phase = context.session.phase(now.phase);
+        let wanted = &now.report.remedies;
+        let has = |list: &[Remedy], r: &Remedy| list.iter().any(|known| known.id == r.id);
+        let stays = |r: &Remedy| has(wanted, r) || stays_anyway(context, phase, r, wanted);
+        let (stay, restore): (Vec<Remedy>, Vec<Remedy>) = self.remedies.drain(..).partition(stays);
+        self.remedies = stay;
+        let arrangement = &now.arrangement;
+        let setting = &arrangement.setting;
+        let was = self.settings.iter().find(|s| s.interface == now.interface);
+        let mut set = Vec::new();
+        if was.is_none_or(|w| w.driver != setting.driver) {
+            set.push(Change::Driver(setting.driver));
+        }
+        if was.is_none_or(|w| w.buffer != setting.buffer || w.driver != setting.driver) {
+            set.push(Change::Buffer(setting.buffer.clone()));
+        }
+        self.settings.retain(|s| s.interface != now.interface);
+        self.settings.push(setting.clone());
+        if self.roll != arrangement.roll {
+            set.push(arrangement.roll.map_or(Change::RollOff, Change::RollAhead));
+            self.roll = arrangement.roll;
+        }
+        if self.workers != arrangement.workers {
+            set.push(Change::Workers(arrangement.workers));
+            self.workers = arrangement.workers;
+        }
+        let new: Vec<Remedy> = wanted.iter().filter(|r| !has(&self.remedies, r)).cloned().collect();
+        self.remedies.extend(new.iter().cloned());
+        set.extend(new.into_iter().map(Change::Remedy));
+        Step { interface: now.interface, phase: now.phase, restore, set }
     }
-    if was.is_none_or(|w| w.setting.buffer != a.setting.buffer) {
-        set.push(Change::Buffer(a.setting.buffer.clone()));
+}
+
+/// What is not undone although the phase does not ask for it: what nobody misses, the power plan, and prints, which cost their
+/// time again; unless the phase cannot do without what they touch.
+fn stays_anyway(context: &Context<'_>, phase: &Phase, r: &Remedy, wanted: &[Remedy]) -> bool {
+    match r.kind {
+        RemedyKind::RemoveUnused
+        | RemedyKind::DisableMuted
+        | RemedyKind::Unload
+        | RemedyKind::FullPower
+        | RemedyKind::CoarserTimeline => true,
+        RemedyKind::Print | RemedyKind::PrintDry => {
+            let printed_otherwise = wanted.iter().any(|w| w.target == r.target);
+            !printed_otherwise && !keeps(context, phase, r)
+        }
+        RemedyKind::Bypass
+        | RemedyKind::BypassMain
+        | RemedyKind::DeviceBlocks
+        | RemedyKind::Direct
+        | RemedyKind::Draft
+        | RemedyKind::FewerVoices
+        | RemedyKind::HideView
+        | RemedyKind::LessOversampling
+        | RemedyKind::LowDelay
+        | RemedyKind::Precision32
+        | RemedyKind::Quit
+        | RemedyKind::ReleaseCore
+        | RemedyKind::ReserveCore
+        | RemedyKind::Roll
+        | RemedyKind::ShareSend => false,
     }
-    if was.map_or(a.roll.is_some(), |w| w.roll != a.roll) {
-        set.push(a.roll.map_or(Change::RollOff, Change::RollAhead));
-    }
-    if was.is_some_and(|w| w.workers != a.workers) || (was.is_none() && a.workers < context.rig.machine.cores)
-    {
-        set.push(Change::Workers(a.workers));
-    }
-    set.extend(now.report.remedies.iter().filter(|r| !has(old, &r.id)).cloned().map(Change::Remedy));
-    Step { interface: now.interface, phase: now.phase, restore, set }
+}
+
+/// Whether a phase cannot do without the track of a print, or a processor on it.
+fn keeps(context: &Context<'_>, phase: &Phase, r: &Remedy) -> bool {
+    let super::Target::Track(track) = r.target else { return false };
+    let about = context.session.track(track);
+    let on_it = about.processors.iter().map(|p| &p.id).chain([&about.id]);
+    let performed = |id: &String| {
+        phase.performers.iter().any(|who| {
+            context.session.performers.iter().any(|p| &p.id == who && p.hears.contains(id))
+        })
+    };
+    performed(&about.id) || on_it.into_iter().any(|id| phase.keep.contains(id))
 }

@@ -104,11 +104,11 @@ pub enum WhyNot {
     Noticed,
     /// It meets everything, with more delay.
     MoreDelay(Ms),
-    /// It meets everything, with less headroom.
-    LessHeadroom {
-        /// Worst block here, as a share of its time.
+    /// It meets everything, with less room to grow.
+    LessRoom {
+        /// The share of a block's time that is free here.
         here: f64,
-        /// Worst block of the plan.
+        /// The same of the plan.
         planned: f64,
     },
     /// It meets everything; playback starts later than is comfortable.
@@ -216,17 +216,13 @@ pub fn why_not(choice: &Choice, tried: &Report, effort: u32) -> WhyNot {
     if more > Ms::new(0.005) {
         return WhyNot::MoreDelay(more);
     }
-    let (here, planned) = (tried.cue.worst_ratio(), planned.cue.worst_ratio());
-    if here - planned >= NOTICEABLE { WhyNot::LessHeadroom { here, planned } } else { WhyNot::NoBetter }
+    WhyNot::NoBetter
 }
 
 /// Less headroom, or a start of playback that is slower than comfortable.
 fn headroom(here: f64, planned: f64) -> WhyNot {
-    if here >= SLUGGISH { WhyNot::SlowStart } else { WhyNot::LessHeadroom { here, planned } }
+    if here >= SLUGGISH / 2.0 { WhyNot::SlowStart } else { WhyNot::LessRoom { here: -here, planned: -planned } }
 }
-
-/// Less of a block's time than this is no reason that anybody would understand.
-const NOTICEABLE: f64 = 0.01;
 
 /// What holds back the nearest miss. A cause is named only if without it the target would be met, or nearly.
 pub(super) fn held_back_by(

@@ -5,7 +5,7 @@ use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
 use std::cell::Cell;
 use swiftloop_core::choice::{
-    Evaluation, Outcome, PhaseProblem, SetProblem, arranged_effort, report, solve, without_included,
+    Evaluation, Outcome, PhaseProblem, Target, SetProblem, arranged_effort, report, solve, without_included,
 };
 use swiftloop_core::ids::RemedyId;
 
@@ -111,6 +111,20 @@ fn the_chosen_set_is_the_cheapest_of_all_subsets() {
             for mask in 0u32..1 << free.len() {
                 let picked = free.iter().enumerate().filter(|(i, _)| mask >> i & 1 == 1).map(|(_, &r)| r);
                 let set: Vec<RemedyId> = forced.iter().copied().chain(picked).collect();
+                // Two on one processor are one too many.
+                let target = |r: &RemedyId| &problem.remedies[*r].target;
+                let on_processor = |r: &&RemedyId| matches!(target(r), Target::Processor(_));
+                let twice = |r: &RemedyId| set.iter().any(|s| s != r && target(s) == target(r));
+                let excused = |r: &RemedyId| {
+                    let includes = |s: &RemedyId| problem.remedies[*s].includes(&problem.remedies[*r]);
+                    forced.contains(r) && set.iter().any(includes)
+                };
+                let replaces = |r: &RemedyId| {
+                    forced.iter().any(|f| problem.remedies[*r].includes(&problem.remedies[*f]))
+                };
+                if set.iter().filter(on_processor).any(|r| twice(r) && !excused(r) && !replaces(r)) {
+                    continue;
+                }
                 // What another one includes is not done as well.
                 let done = without_included(&problem.remedies, &set);
                 let own: u32 = done.iter().map(|&r| problem.remedies[r].effort).sum();

@@ -33,16 +33,11 @@ pub fn why_not(context: &Context<'_>, why: &WhyNot) -> String {
         WhyNot::Noticed => "performers are likelier to notice their delay".into(),
         WhyNot::SlowStart => "it does as well, but playback starts later than is comfortable".into(),
         WhyNot::MoreDelay(more) => format!("it does as well, {} later", in_ms(*more)),
-        WhyNot::LessHeadroom { here, planned } => {
-            let (a, b) = (percent(*here), percent(*planned));
-            if a == b {
-                "no difference that matters: the larger one".into()
-            } else {
-                format!(
-                    "it does as well with less headroom, its worst block takes {a} of its time instead of {b}"
-                )
-            }
-        }
+        WhyNot::LessRoom { here, planned } => format!(
+            "it does as well with less room to grow, {} of a block's time instead of {}",
+            percent(*here),
+            percent(*planned)
+        ),
         WhyNot::MoreChanges => "no difference here, and one setting more to change between phases".into(),
         WhyNot::NoBetter => "in nothing is it better by as much as anybody would notice".into(),
         WhyNot::PlanMissed => "the plan found nothing that does; this does, with what you added".into(),
