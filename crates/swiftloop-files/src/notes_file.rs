@@ -1,9 +1,9 @@
 //! `notes.toml` beside the session: read where it is there, and one note added at its end. What somebody wrote in it by hand,
 //! comments too, stays as it is; nothing is written that could not be read again.
 
+use crate::FileError;
 use crate::description::{notes_from, read_text};
 use crate::save::{Overwrite, save};
-use crate::FileError;
 use std::path::{Path, PathBuf};
 use swiftloop_core::notes::{Feels, Note};
 use swiftloop_core::rig::Rig;

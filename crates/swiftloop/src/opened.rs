@@ -9,9 +9,9 @@ use swiftloop_core::Workers;
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::ids::{InterfaceId, PhaseId};
 use swiftloop_core::loops::Context;
+use swiftloop_core::notes::{Note, Told, learn};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::{Phase, Session};
-use swiftloop_core::notes::{Note, Told, learn};
 use swiftloop_files::{read_notes, read_rig, read_session, tables};
 use swiftloop_host::soak::today;
 
@@ -73,6 +73,15 @@ impl Opened {
         self.session.phases.iter().map(|p| p.id()).collect()
     }
 
+    /// Position of the only interface that is meant for a phase.
+    fn only_interface_of(&self, phase: Option<&str>) -> Option<usize> {
+        let phase = self.session.phases.iter().find(|p| Some(p.id()) == phase)?;
+        match phase.interfaces.as_deref() {
+            Some([only]) => self.rig.interfaces.iter().position(|i| i.id == *only),
+            Some(_) | None => None,
+        }
+    }
+
     /// The interface and phase that were asked for, or the only ones there are. Any phase may be asked for on any
     /// interface; only the one that is taken unasked is among those meant for it.
     pub fn place(
@@ -80,7 +89,10 @@ impl Opened {
         interface: Option<&str>,
         phase: Option<&str>,
     ) -> Result<(InterfaceId, PhaseId), Failure> {
-        let interface = InterfaceId::from(pick("interface", interface, &self.interfaces())?);
+        let interface = InterfaceId::from(match (interface, self.only_interface_of(phase)) {
+            (None, Some(only)) => only,
+            (asked, _) => pick("interface", asked, &self.interfaces())?,
+        });
         let id = &self.rig.interface(interface).id;
         let meant = |p: &Phase| p.interfaces.as_ref().is_none_or(|all| all.contains(id));
         let on_it: Vec<PhaseId> =

@@ -1,12 +1,12 @@
 //! What the search asks of an evaluation: whether a set of remedies satisfies it, whether more of them might, and what is
 //! still missing at the least, by delays, by work, by both together, and by what cannot ride the cue block.
 
-use super::{PhaseProblem, Target};
 use super::block_work::Applied;
 use super::cheapest_set::{Floor, SetProblem};
 use super::effect::Effect;
 use super::evaluation::Evaluation;
 use super::load_bound::Load;
+use super::{PhaseProblem, Target};
 use crate::ids::RemedyId;
 use std::cell::OnceCell;
 
@@ -96,10 +96,18 @@ impl Evaluation<'_, '_> {
             open.iter().map(|&r| (of(r), self.effort_of(r))).collect()
         };
         let short = (problem.memory(now) - problem.memory_that_will_do(lean)).raw();
-        let memory = if short > 0.0 { fractional(short, &each(&|e| problem.frees(e).raw())) } else { Floor::default() };
+        let memory = if short > 0.0 {
+            fractional(short, &each(&|e| problem.frees(e).raw()))
+        } else {
+            Floor::default()
+        };
         // As long as the disk cannot keep up it runs dry again and again.
         let over = (problem.streams(now) - problem.streams_that_will_do()).raw();
-        let disk = if over > 0.0 { fractional(over, &each(&|e| problem.unstreams(e).raw())) } else { Floor::default() };
+        let disk = if over > 0.0 {
+            fractional(over, &each(&|e| problem.unstreams(e).raw()))
+        } else {
+            Floor::default()
+        };
         memory.max(disk)
     }
 
@@ -151,8 +159,7 @@ impl SetProblem for Evaluation<'_, '_> {
         let delay = self.delay_floor(&state.applied, open);
         let load = self.load_floor(state, &best, open);
         // The machine first: it changes what work is allowed, and the bound is weak until that is settled.
-        let on_machine =
-            |r: &RemedyId| self.problem.remedies[*r].effects.iter().any(Effect::is_on_machine);
+        let on_machine = |r: &RemedyId| self.problem.remedies[*r].effects.iter().any(Effect::is_on_machine);
         let mut floor = delay.max(load).max(self.ride_floor(&state.applied, open));
         floor = floor.max(self.storage_floor(&state.applied, open));
         // Both together are hardly more than their sum: not worth a thought where the purse holds that.

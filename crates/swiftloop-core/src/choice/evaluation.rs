@@ -225,8 +225,7 @@ impl<'s, 'a> Evaluation<'s, 'a> {
         let rate = self.problem.rate;
         let limit = deadline * 10.0;
         let device = self.arrangement.setting.buffer.block;
-        let work_of =
-            |order: &[usize], w: &[Worked]| order.iter().map(|&k| pick(&w[k])).collect::<Vec<_>>();
+        let work_of = |order: &[usize], w: &[Worked]| order.iter().map(|&k| pick(&w[k])).collect::<Vec<_>>();
         let cue_work = work_of(&self.cue.cycle.order, cue);
         let roll_work = self.roll.as_ref().map(|r| work_of(&r.cycle.order, roll)).unwrap_or_default();
         let live = Sequence { frames: device.get(), work: &cue_work };
@@ -358,7 +357,8 @@ impl Room {
             let endless = Frames::new(f64::INFINITY);
             let Some(each) = whole.per_rig(context, setting) else { return (endless, endless, 0.0) };
             let under = |limit: &[f64], share: f64| {
-                let left: Vec<f64> = limit.iter().zip(&each.delay).map(|(limit, delay)| limit - delay).collect();
+                let left: Vec<f64> =
+                    limit.iter().zip(&each.delay).map(|(limit, delay)| limit - delay).collect();
                 Ms::new(context.rigs.at_least(&left, share)).frames_at(problem.rate) + HAIR
             };
             let playable = under(&each.fails, design.share());

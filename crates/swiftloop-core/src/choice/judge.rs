@@ -29,6 +29,16 @@ pub(super) fn sound(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Sha
     evaluation.problem.context.rigs.share(|i| outcomes.is_sound(i))
 }
 
+/// In which share of rigs limits and target could be met with the good sides of every remedy there is.
+pub(super) fn could_be(evaluation: &Evaluation<'_, '_>) -> Share {
+    let problem = evaluation.problem;
+    let applied = problem.apply(&[], &problem.remedies.keys().collect::<Vec<_>>());
+    let loops = loops_after(evaluation, &applied);
+    let rates = evaluation.rates(&applied, &BlockTimes::of(evaluation, &applied));
+    let outcomes = Outcomes::of(evaluation, &loops, rates);
+    problem.context.rigs.share(|i| outcomes.is_sound(i))
+}
+
 /// Whether limits and target are met in 9 of 10 rigs; what is far from that is told at a glance.
 pub(super) fn is_sound(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> bool {
     let applied = evaluation.problem.apply(chosen, &[]);

@@ -107,7 +107,7 @@ pub(super) fn worth(weighed: &Weighed<'_>, chosen: usize, remedies: &[RemedyId])
         Proposed { measurement, minutes, at, setting: setting.max(0.0), any, in_all: any }
     };
     let all = signals(&evaluation, remedies).into_iter().filter(|(_, signal)| tells(signal));
-    all.map(value).filter(|p| p.any >= WORTH_IT).collect()
+    together(all.map(value).filter(|p| p.any >= WORTH_IT))
 }
 
 /// Those of all places together, the best for its time first.
@@ -117,7 +117,9 @@ pub(super) fn together(all: impl IntoIterator<Item = Proposed>) -> Vec<Proposed>
         match sum.iter_mut().find(|s| same(&s.measurement, &p.measurement)) {
             Some(known) => {
                 known.in_all += p.any;
-                if let (Measurement::WakeUps(a), Measurement::WakeUps(b)) = (&mut known.measurement, &p.measurement) {
+                if let (Measurement::WakeUps(a), Measurement::WakeUps(b)) =
+                    (&mut known.measurement, &p.measurement)
+                {
                     // The smallest block tells most.
                     *a = (*a).min(*b);
                 }
@@ -205,8 +207,13 @@ fn finalists(
     {
         sets.push((own.clone(), cheaper));
     }
+    let performs =
+        |a: &Arrangement| !problem.needs.is_empty() || a.setting.buffer.block > own.setting.buffer.block;
     let ride = |a: &Arrangement| Evaluation::new(problem, a.clone()).rides(&problem.apply(remedies, &[]));
-    sets.extend(neighbours(problem, own).into_iter().filter(ride).map(|a| (a, remedies.to_vec())));
+    // Where nobody performs nobody would go to another buffer but a safer one.
+    sets.extend(
+        neighbours(problem, own).into_iter().filter(performs).filter(ride).map(|a| (a, remedies.to_vec())),
+    );
     all.extend(sets.into_iter().map(|(a, r)| finalist(&Evaluation::new(problem, a), &r)));
     all
 }
@@ -219,7 +226,10 @@ fn neighbours(problem: &PhaseProblem<'_>, own: &Arrangement) -> Vec<Arrangement>
     let Some(at) = buffers.iter().position(|s| *s == own.setting) else { return Vec::new() };
     let next = [at.checked_sub(1), Some(at + 1)].into_iter().flatten();
     let with = |setting: &Setting| Arrangement { setting: setting.clone(), ..own.clone() };
-    next.filter_map(|k| buffers.get(k)).map(with).filter(|a| a.roll.is_none_or(|r| r > a.setting.buffer.block)).collect()
+    next.filter_map(|k| buffers.get(k))
+        .map(with)
+        .filter(|a| a.roll.is_none_or(|r| r > a.setting.buffer.block))
+        .collect()
 }
 
 fn finalist(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId]) -> Finalist {
@@ -243,8 +253,7 @@ fn decide(finalists: &[Finalist], of: &[usize], weight: impl Fn(usize) -> f64) -
     };
     let judged = |f: &Finalist| {
         let sound = share(&|i| f.outcomes.is_sound(i));
-        let noticed: f64 =
-            f.outcomes.loops.iter().map(|(_, l)| share(&|i| l.delay[i] > l.noticed[i])).sum();
+        let noticed: f64 = f.outcomes.loops.iter().map(|(_, l)| share(&|i| l.delay[i] > l.noticed[i])).sum();
         let missing = ((SURE.raw() - sound) * 10.0 - 1e-9).ceil().max(0.0);
         (sound < SURE.raw(), f.effort + (LITTLE * noticed).round(), missing, f.last, sound)
     };

@@ -107,6 +107,8 @@ pub struct PhaseProblem<'a> {
     block_graphs: Mutex<BlockGraphs>,
     /// The work of blocks, once it was asked for.
     block_works: Mutex<BTreeMap<(Block, Nodes), Arc<BlockWork>>>,
+    /// How much dearer each design takes the work of a block, once that was asked for.
+    dearer: Mutex<Vec<(Arc<BlockWork>, Vec<f64>)>>,
     /// Cost of such a node without its processor.
     pub bus_cost: CallCost,
     /// Share of the time during which each processor computes: less than one where it rests while its track is silent.
@@ -189,6 +191,7 @@ impl<'a> PhaseProblem<'a> {
             graph,
             block_graphs: Mutex::default(),
             block_works: Mutex::default(),
+            dearer: Mutex::default(),
             bus_cost: node_cost(2, context.tables),
             node_costs: routes.nodes.keys().map(bare_cost).collect(),
             covered_by: remedy::covered_by(&remedies),
@@ -294,6 +297,19 @@ impl<'a> PhaseProblem<'a> {
         let mut works = self.block_works.lock().unwrap_or_else(PoisonError::into_inner);
         works.insert((block, nodes), Arc::clone(&work));
         work
+    }
+
+    /// How much dearer a design takes the work of this block, if that is known.
+    pub(super) fn known_dearer(&self, block: &Arc<BlockWork>, design: Design) -> Option<f64> {
+        let known = self.dearer.lock().unwrap_or_else(PoisonError::into_inner);
+        known.iter().find(|(of, _)| Arc::ptr_eq(of, block)).map(|(_, all)| all[design.index()])
+    }
+
+    /// Keeps it for every design, and tells it for one.
+    pub(super) fn learn_dearer(&self, block: &Arc<BlockWork>, all: Vec<f64>, design: Design) -> f64 {
+        let told = all[design.index()];
+        self.dearer.lock().unwrap_or_else(PoisonError::into_inner).push((Arc::clone(block), all));
+        told
     }
 
     /// The machine as a set of remedies leaves it.

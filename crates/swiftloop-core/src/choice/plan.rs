@@ -1,20 +1,21 @@
 //! The plan: one rate for the whole session, for each interface one sequence through its phases. Exact: dynamic
 //! programming over every candidate of every phase, compared by what speaks against each.
 
-use super::remedy::without_included;
+use super::judge::{could_be, noticeable, objections_met, sound, unsure};
 use super::measure::{Proposed, together, worth};
+use super::remedy::without_included;
 use super::sequence::{Objection, Objections, Switches, best_sequence};
 use super::solve::{Candidate, Outcome, candidates};
 use super::steps::{Step, steps};
 use super::why::{Alternative, HeldBackBy, Weighed, WithoutRoll, alternatives, held_back_by, without_roll};
-use super::judge::{noticeable, objections_met, sound, unsure};
 use super::{
     Arrangement, Buys, Evaluation, PhaseProblem, Report, TradePoint, buys, default_workers, report, trade,
 };
+use crate::doubt::{HOPELESS, SURE};
 use crate::ids::{InterfaceId, PhaseId, RemedyId};
 use crate::loops::Context;
 use crate::session::Phase;
-use crate::units::{Block, Hz};
+use crate::units::{Block, Hz, Share};
 use crate::workers::Workers;
 use std::cmp::Reverse;
 
@@ -39,6 +40,8 @@ pub struct Choice {
     pub gap: u32,
     /// Set when no setting with any remedies meets limits and target: what holds it back.
     pub missed: Option<HeldBackBy>,
+    /// In which share of rigs it could be had with every remedy; all where it can be had with these.
+    pub could: Share,
     /// What would be without rendering ahead, when the choice renders ahead.
     pub without_roll: Option<WithoutRoll>,
     /// Every other setting with the reason why it lost, the nearest first.
@@ -47,6 +50,20 @@ pub struct Choice {
     pub trade: Vec<TradePoint>,
     /// What measurements are worth here.
     pub measure: Vec<Proposed>,
+}
+
+impl Choice {
+    /// Limits and target are met in 9 of 10 rigs.
+    #[must_use]
+    pub fn is_sure(&self) -> bool {
+        self.missed.is_none() && self.report.sound >= SURE
+    }
+
+    /// Fewer than 1 in 100 rigs could do it, with every remedy there is.
+    #[must_use]
+    pub fn is_impossible(&self) -> bool {
+        self.could < HOPELESS
+    }
 }
 
 /// A rate that was weighed and lost.
@@ -72,8 +89,8 @@ pub struct Silent {
 pub struct Tally {
     /// Phases on interfaces.
     pub all: usize,
-    /// Those whose limits and targets can be met.
-    pub met: usize,
+    /// Those that work in 9 of 10 rigs.
+    pub sure: usize,
     /// Of these, those that need no change.
     pub unchanged: usize,
 }
@@ -111,11 +128,11 @@ impl Plan {
     /// How many settings can be had.
     #[must_use]
     pub fn tally(&self) -> Tally {
-        let met = self.choices.iter().filter(|c| c.missed.is_none());
+        let sure = self.choices.iter().filter(|c| c.is_sure());
         Tally {
             all: self.choices.len() + self.silent.len(),
-            unchanged: met.clone().filter(|c| c.effort == 0).count(),
-            met: met.count(),
+            unchanged: sure.clone().filter(|c| c.effort == 0).count(),
+            sure: sure.count(),
         }
     }
 
@@ -148,7 +165,14 @@ pub fn plan(context: Context<'_>, workers: &impl Workers) -> Plan {
     }
     let Some(best) = best else {
         let rate = context.session.deliver.rate_hz;
-        return Plan { rate, other_rates: vec![], choices: vec![], silent: vec![], steps: vec![], measure: vec![] };
+        return Plan {
+            rate,
+            other_rates: vec![],
+            choices: vec![],
+            silent: vec![],
+            steps: vec![],
+            measure: vec![],
+        };
     };
     let worse = |(rate, objections): (Hz, Objections)| OtherRate {
         rate,
@@ -339,6 +363,7 @@ fn choice(chosen: &Chosen<'_>) -> Choice {
         report: now,
         effort,
         gap,
+        could: if met { Share::new(1.0) } else { could_be(&evaluation) },
         without_roll: arrangement.roll.and_then(|_| without_roll(weighed, *at)),
         alternatives: alternatives(weighed, *at),
         trade: trade(problem, &arrangement, &remedies),

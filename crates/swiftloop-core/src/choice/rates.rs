@@ -11,6 +11,7 @@ use crate::doubt::{Cause, Spread, lean, lean_at};
 use crate::load::{CallCost, WorkPart, WorkSpread, best_schedule};
 use crate::risk::{RiskModel, WakeSet, Work};
 use crate::units::{Blocks, Factor, Micros, Ms, PerHour, Range};
+use std::sync::Arc;
 
 /// How far wake-ups lean at the points that are worked out.
 pub(super) const WAKE_POINTS: [f64; 3] = [-0.7, 0.1, 0.85];
@@ -34,7 +35,8 @@ impl Evaluation<'_, '_> {
             let factors = self.spread(block, worked, applied).factors(rigs);
             let held = rigs.leans(Cause::Blocks(device.0, device.1));
             let woken = rigs.leans(Cause::WakeUps);
-            Surface::of(self.problem.target, model, points, work, &factors, rigs).over(&factors, &woken, &held)
+            Surface::of(self.problem.target, model, points, work, &factors, rigs)
+                .over(&factors, &woken, &held)
         };
         let mut sum = of_blocks(
             &self.cue,
@@ -51,19 +53,24 @@ impl Evaluation<'_, '_> {
         sum
     }
 
-    /// Whether there are few enough dropouts where work, wake-ups and blocks are all worse than in 19 of 20 rigs: then there are
-    /// in 9 of 10.
+    /// Whether there are few enough dropouts where work, wake-ups and blocks are all so bad that nine of ten rigs are better in
+    /// all three (0.9655³): then there are in 9 of 10.
     pub(super) fn holds_at_a_glance(&self, applied: &Applied, times: &BlockTimes) -> bool {
-        const NINETEEN: f64 = 0.95;
+        const ALL_THREE: f64 = 0.9655;
         let (rigs, target) = (self.problem.context.rigs, self.problem.target);
-        let stored = self.stored_at(applied, lean(NINETEEN));
-        let woken = lean(NINETEEN);
+        let stored = self.stored_at(applied, lean(ALL_THREE));
+        let woken = lean(ALL_THREE);
         let wake = self.problem.machine(applied).wake.leaning(woken);
         let most = |block, worked: &[Worked], model: RiskModel<'_>, work: &Work| {
             let factors = self.spread(block, worked, applied).factors(rigs);
             let reserve = Range::exact(Blocks::new(lean_at(model.reserve, -woken, Spread::Even)));
             let at = RiskModel { reserve, wake: &wake, ..model };
-            at.typical_between(&work.times(rigs.at_most(&factors, NINETEEN))).1
+            let heavy = work.times(rigs.at_most(&factors, ALL_THREE));
+            if reserve.typical() > Blocks::new(1.0) {
+                return at.roughly(&heavy);
+            }
+            let (least, most) = at.typical_between(&heavy);
+            if least > target || most <= target { most } else { at.typical(&heavy) }
         };
         let cue_work = self.cue_work(&times.cue, |w| w.typical);
         let mut all = stored + most(&self.cue, &times.cue, self.cue_risk(applied), &cue_work);
@@ -102,12 +109,16 @@ impl Evaluation<'_, '_> {
         let (streams, ahead) = (problem.streams(applied), problem.read_ahead());
         let throughput = problem.context.rig.machine.disk_mb_per_s;
         let swapped = self.from_memory(applied).typical.raw();
+        let rate = |lean: f64| {
+            let stall = Ms::new(lean_at(assume.disk_stall_ms, lean, Spread::Factor));
+            crate::risk::disk_rate(streams, throughput, ahead, stall, assume).raw()
+        };
+        // Where even the longest stalls break next to nothing all rigs are the same.
+        let still = rate(1.0) < problem.target.raw() * 1e-3;
+        let steady = rate(0.0);
         let (disk, swapping) = (rigs.leans(Cause::Disk), rigs.leans(Cause::Swapping));
         for (i, sum) in sum.iter_mut().enumerate() {
-            if streams.raw() > 0.0 {
-                let stall = Ms::new(lean_at(assume.disk_stall_ms, disk[i], Spread::Factor));
-                *sum += crate::risk::disk_rate(streams, throughput, ahead, stall, assume).raw();
-            }
+            *sum += if still { steady } else { rate(disk[i]) };
             if swapped > 0.0 {
                 *sum += swapped * assume.swap_doubt.raw().powf(swapping[i]);
             }
@@ -123,15 +134,18 @@ impl Evaluation<'_, '_> {
         let with_order = match worked.get(k).filter(|w| workers > 1 && w.typical.raw() > 0.0) {
             None => spread,
             Some(w) => {
-                let best = self.here(applied).takes(best_schedule(&block.graph, &cost, workers)).min(w.typical);
+                let best =
+                    self.here(applied).takes(best_schedule(&block.graph, &cost, workers)).min(w.typical);
                 let beside = |t: Micros| Factor::new(t / w.typical);
                 let order = Range::spanning(beside(best), Factor::new(1.0), beside(w.most.max(w.typical)));
                 spread.and(Cause::Order, order, Spread::Even)
             }
         };
-        with_order
-            .and(Cause::Speed, self.speed_doubt(), Spread::Factor)
-            .and(Cause::Crowding, self.crowding(applied), Spread::Even)
+        with_order.and(Cause::Speed, self.speed_doubt(), Spread::Factor).and(
+            Cause::Crowding,
+            self.crowding(applied),
+            Spread::Even,
+        )
     }
 
     /// What each processor does in blocks of kind `k`.
@@ -172,7 +186,10 @@ impl Evaluation<'_, '_> {
             return 1.0;
         }
         let applied = self.problem.apply(&[], &[]);
-        let of = |block: &BlockWork| {
+        let of = |block: &Arc<BlockWork>| {
+            if let Some(known) = self.problem.known_dearer(block, design) {
+                return known;
+            }
             // In which order the software works the design knows by itself.
             let spread = WorkSpread::of(
                 self.parts(block, block.worst_index(), &applied),
@@ -182,9 +199,10 @@ impl Evaluation<'_, '_> {
                 .and(Cause::Speed, self.speed_doubt(), Spread::Factor)
                 .and(Cause::Crowding, self.crowding(&applied), Spread::Even)
                 .factors(self.problem.context.rigs);
-            self.problem.context.rigs.at_most(&factors, design.better())
+            let dearer = |design: Design| self.problem.context.rigs.at_most(&factors, design.better());
+            self.problem.learn_dearer(block, Design::all().map(dearer).collect(), design)
         };
-        self.roll.as_deref().map_or(of(&self.cue), |roll| of(&self.cue).max(of(roll)))
+        self.roll.as_ref().map_or(of(&self.cue), |roll| of(&self.cue).max(of(roll)))
     }
 }
 
@@ -206,7 +224,14 @@ impl Surface {
         factors: &[f64],
         rigs: &crate::doubt::Rigs,
     ) -> Self {
-        let held: &[f64] = if model.reserve.spread().raw() > 0.0 { &BLOCK_POINTS } else { &[0.0] };
+        let reserve = model.reserve;
+        // Only on the side on which there is any doubt.
+        let held = match (reserve.low() < reserve.typical(), reserve.typical() < reserve.high()) {
+            (true, true) => &BLOCK_POINTS[..],
+            (true, false) => &BLOCK_POINTS[..2],
+            (false, true) => &BLOCK_POINTS[1..],
+            (false, false) => &BLOCK_POINTS[1..2],
+        };
         let woken: &[f64] = if points.len() > 1 { &WAKE_POINTS } else { &[0.0] };
         let rate = |factor: f64, wake: usize, held: f64| {
             let reserve = Range::exact(Blocks::new(lean_at(model.reserve, held, Spread::Even)));
@@ -216,7 +241,8 @@ impl Surface {
         };
         let edge = |pick: fn(f64, f64) -> f64, from: f64| factors.iter().copied().fold(from, pick);
         let (lightest, heaviest) = (edge(f64::min, f64::INFINITY), edge(f64::max, 0.0));
-        let flat = |log: f64| Self { work: vec![0.0], woken: vec![0.0], held: vec![0.0], log_rates: vec![log] };
+        let flat =
+            |log: f64| Self { work: vec![0.0], woken: vec![0.0], held: vec![0.0], log_rates: vec![log] };
         let typical = points.len().min(2) - 1;
         let worst = rate(heaviest, points.len() - 1, held[0]);
         if worst <= (target.raw() / CLEAR).ln() {
@@ -246,15 +272,19 @@ impl Surface {
     /// In every rig.
     fn over(&self, factors: &[f64], woken: &[f64], held: &[f64]) -> Vec<f64> {
         let one = |i: usize| {
-            let (w, v, h) =
-                (place(&self.work, factors[i].ln()), place(&self.woken, woken[i]), place(&self.held, held[i]));
+            let (w, v, h) = (
+                place(&self.work, factors[i].ln()),
+                place(&self.woken, woken[i]),
+                place(&self.held, held[i]),
+            );
             let mut log = 0.0;
             for (hi, hs) in h {
                 for (vi, vs) in v {
                     for (wi, ws) in w {
                         let share = hs * vs * ws;
                         if share > 0.0 {
-                            log += share * self.log_rates[(hi * self.woken.len() + vi) * self.work.len() + wi];
+                            log +=
+                                share * self.log_rates[(hi * self.woken.len() + vi) * self.work.len() + wi];
                         }
                     }
                 }
@@ -285,7 +315,13 @@ fn monotone(
         let better = |&(a, _): &(_, f64)| no_better(at, a);
         let above = known.iter().filter(|k| worse(k)).map(|k| k.1).fold(f64::INFINITY, f64::min);
         let below = known.iter().filter(|k| better(k)).map(|k| k.1).fold(f64::NEG_INFINITY, f64::max);
-        let value = if above <= low { above } else if below >= high { below } else { of(at) };
+        let value = if above <= low {
+            above
+        } else if below >= high {
+            below
+        } else {
+            of(at)
+        };
         known.push((at, value));
         table[(at.0 * second + at.1) * third + at.2] = value;
     }

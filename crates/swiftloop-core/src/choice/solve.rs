@@ -114,7 +114,12 @@ pub fn solve(problem: &PhaseProblem<'_>, arrangement: &Arrangement, most: u32) -
 }
 
 /// The same, visiting so many nodes at the most.
-pub(super) fn solve_in(problem: &PhaseProblem<'_>, arrangement: &Arrangement, most: u32, nodes: usize) -> Outcome {
+pub(super) fn solve_in(
+    problem: &PhaseProblem<'_>,
+    arrangement: &Arrangement,
+    most: u32,
+    nodes: usize,
+) -> Outcome {
     let allowed = Room::at(problem, &arrangement.setting, Design::TYPICAL).allowed(Goal::Playable);
     match Unsolved::new(problem, arrangement, Design::TYPICAL, (allowed, 0), &WorkLimits::default()) {
         Ok(unsolved) => unsolved.solve_within(most, nodes).0,
@@ -165,7 +170,8 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         // What is forced on a processor leaves no other remedy on it but one that does as much and more.
         let beside = |r: &RemedyId| {
             let on_it = forced.iter().filter(|f| evaluation.excludes(**f, *r));
-            on_it.clone().count() == 0 || on_it.clone().any(|f| problem.remedies[*r].includes(&problem.remedies[*f]))
+            on_it.clone().count() == 0
+                || on_it.clone().any(|f| problem.remedies[*r].includes(&problem.remedies[*f]))
         };
         let items: Vec<RemedyId> = items.into_iter().filter(beside).collect();
         let mut unsolved = Self { evaluation, forced, items, noticed, at_least: 0 };
@@ -344,7 +350,8 @@ fn candidates_at(problem: &PhaseProblem<'_>, arrangements: &[Arrangement], desig
         match Unsolved::new(problem, arrangement, design, (playable, noticed), &limits) {
             Ok(unsolved) => {
                 // That nobody notices anything is worth a little, so it is looked for by itself.
-                let strict = |allowed| Unsolved::new(problem, arrangement, design, (allowed, noticed), &limits).ok();
+                let strict =
+                    |allowed| Unsolved::new(problem, arrangement, design, (allowed, noticed), &limits).ok();
                 driver.extend(stricter.and_then(strict));
                 driver.push(unsolved);
             }
@@ -407,7 +414,8 @@ fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>) -> Vec<Candidate> {
                 // The search was cut short, here or over all: take the best that is found without a purse, and say how far
                 // off it may be.
                 u.at_least = u.at_least.max(least);
-                outcome = if spent > DRIVER_NODES { u.dive() } else { u.solve_within(u32::MAX, SEARCH_NODES).0 };
+                outcome =
+                    if spent > DRIVER_NODES { u.dive() } else { u.solve_within(u32::MAX, SEARCH_NODES).0 };
                 outcome = u.with_proven(outcome);
             }
             match u.confirm(outcome) {

@@ -137,9 +137,10 @@ fn keeps(context: &Context<'_>, phase: &Phase, r: &Remedy) -> bool {
     let about = context.session.track(track);
     let on_it = about.processors.iter().map(|p| &p.id).chain([&about.id]);
     let performed = |id: &String| {
-        phase.performers.iter().any(|who| {
-            context.session.performers.iter().any(|p| &p.id == who && p.hears.contains(id))
-        })
+        phase
+            .performers
+            .iter()
+            .any(|who| context.session.performers.iter().any(|p| &p.id == who && p.hears.contains(id)))
     };
     performed(&about.id) || on_it.into_iter().any(|id| phase.keep.contains(id))
 }

@@ -4,8 +4,8 @@
 
 use super::remedy::arranged_effort;
 use super::{
-    Arrangement, Buys, Choice, Evaluation, PhaseProblem, Plan, Remedy, Report, TradePoint, WhyNot,
-    buys, default_workers, report, trade, why_not,
+    Arrangement, Buys, Choice, Evaluation, PhaseProblem, Plan, Remedy, Report, TradePoint, WhyNot, buys,
+    default_workers, report, trade, why_not,
 };
 use crate::ids::{DriverId, InterfaceId, PerformerId, PhaseId, ProcessorId, RemedyId};
 use crate::loops::{Context, Setting};

@@ -1,7 +1,7 @@
 //! Why the plan is as it is: what each remedy buys, what holds a phase back that cannot be done, why other settings lost,
 //! what would be without rendering ahead. Reasons with figures; nothing is decided here, and no words are chosen.
 
-use super::judge::{SLUGGISH, unsure};
+use super::judge::{SLUGGISH, sound, unsure};
 use super::report::loops_after;
 use super::sequence::{Objection, Objections};
 use super::solve::{Candidate, Outcome};
@@ -12,7 +12,7 @@ use crate::load::{BoundBy, WorkShare};
 use crate::loops::{LegKind, LoopKind};
 use crate::rig::Offered;
 use crate::risk::Work;
-use crate::units::{Micros, Ms, PerHour};
+use crate::units::{Micros, Ms, PerHour, Share};
 use std::cmp::Ordering;
 
 /// What one remedy of a set buys: what would be without it.
@@ -22,6 +22,8 @@ pub struct Buys {
     pub delay: Ms,
     /// Dropouts there would be.
     pub dropouts_without: PerHour,
+    /// In which share of rigs limits and target would be met, where it is not for delay alone.
+    pub sound_without: Option<Share>,
 }
 
 /// What each remedy of `chosen` buys beside the others: of the performer who would wait the most longer, by how much.
@@ -42,7 +44,9 @@ pub fn buys(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Vec<Buys> {
             let same = with.iter().find(|(other, _)| other == who)?;
             Some(*delay - same.1)
         });
-        Buys { delay: longer.fold(Ms::new(0.0), Ms::max), dropouts_without }
+        let delay = longer.fold(Ms::new(0.0), Ms::max);
+        let sound_without = (delay.raw() <= 0.0).then(|| sound(evaluation, &set));
+        Buys { delay, dropouts_without, sound_without }
     };
     chosen.iter().map(each).collect()
 }
@@ -221,7 +225,11 @@ pub fn why_not(choice: &Choice, tried: &Report, effort: u32) -> WhyNot {
 
 /// Less headroom, or a start of playback that is slower than comfortable.
 fn headroom(here: f64, planned: f64) -> WhyNot {
-    if here >= SLUGGISH / 2.0 { WhyNot::SlowStart } else { WhyNot::LessRoom { here: -here, planned: -planned } }
+    if here >= SLUGGISH / 2.0 {
+        WhyNot::SlowStart
+    } else {
+        WhyNot::LessRoom { here: -here, planned: -planned }
+    }
 }
 
 /// What holds back the nearest miss. A cause is named only if without it the target would be met, or nearly.

@@ -31,7 +31,9 @@ mod tests {
     #[test]
     fn the_likeliest_rig_is_the_one_that_foretells_what_was_seen() {
         for seen in [1.0, 2.0, 20.0] {
-            let best = (1..4000).map(|k| f64::from(k) * 0.01).max_by(|a, b| poisson(seen, *a).total_cmp(&poisson(seen, *b)));
+            let best = (1..4000)
+                .map(|k| f64::from(k) * 0.01)
+                .max_by(|a, b| poisson(seen, *a).total_cmp(&poisson(seen, *b)));
             assert!(best.is_some_and(|b| (b - seen).abs() < 0.05), "{seen} {best:?}");
         }
         assert!(poisson(0.0, 0.0) > poisson(0.0, 1.0) && poisson(0.0, 1.0) > poisson(0.0, 50.0));

@@ -161,7 +161,14 @@ mod tests {
     #[test]
     fn each_cause_is_drawn_evenly_and_no_two_go_together() {
         let rigs = Rigs::default();
-        let causes = [Cause::WakeUps, Cause::Speed, Cause::Class(0), Cause::Class(1), Cause::WithinClass(0), Cause::Order];
+        let causes = [
+            Cause::WakeUps,
+            Cause::Speed,
+            Cause::Class(0),
+            Cause::Class(1),
+            Cause::WithinClass(0),
+            Cause::Order,
+        ];
         for cause in causes {
             let leans = rigs.leans(cause);
             assert_eq!(leans.iter().filter(|l| **l < 0.0).count(), rigs.count() / 2);

@@ -2,7 +2,7 @@
 //! them it stays under its limits. Legs with one cause lean together: what is in doubt on the way in is on the way out.
 
 use super::{Context, Leg, LegKind, Limit, Loop, SMALL_DOUBT, Setting};
-use crate::doubt::{Cause, DelayShares, Rigs, Spread, lean_at};
+use crate::doubt::{Cause, DelayShares, Rigs};
 use crate::ids::PerformerId;
 use crate::units::{Ms, Range, Share};
 
@@ -79,7 +79,12 @@ impl Loop {
 
     /// What a measurement of these legs would show in every rig, in milliseconds; nothing where none of them is in doubt.
     #[must_use]
-    pub fn shown(&self, context: &Context<'_>, setting: &Setting, measured: impl Fn(&Leg) -> bool) -> Option<Vec<f64>> {
+    pub fn shown(
+        &self,
+        context: &Context<'_>,
+        setting: &Setting,
+        measured: impl Fn(&Leg) -> bool,
+    ) -> Option<Vec<f64>> {
         let mut legs = self.legs.iter().filter(|l| measured(l) && l.span.spread() >= SMALL_DOUBT).peekable();
         legs.peek()?;
         let mut sum = vec![0.0; context.rigs.count()];
@@ -93,7 +98,10 @@ impl Loop {
         match self.performer {
             Some(who) if limit.differs.spread().raw() > 0.0 => {
                 let leans = rigs.leans(Cause::Listener(who));
-                leans.iter().map(|l| lean_at(limit.differs, *l, Spread::Factor)).collect()
+                let log = |to: f64| (to / limit.differs.typical().raw()).ln();
+                let (less, more) = (-log(limit.differs.low().raw()), log(limit.differs.high().raw()));
+                let typical = limit.differs.typical().raw();
+                leans.iter().map(|l| typical * (l * if *l < 0.0 { less } else { more }).exp()).collect()
             }
             Some(_) | None => vec![1.0; rigs.count()],
         }

@@ -22,8 +22,8 @@ pub use limit::{Limit, LimitReason, SMALL_DOUBT, WidestDoubt, limit_for};
 pub use ranking::{RankedDriver, ranked_drivers};
 pub use setting::{Context, Setting};
 
-pub use crate::doubt::DelayVerdict;
 use crate::doubt::DelayShares;
+pub use crate::doubt::DelayVerdict;
 use crate::ids::PerformerId;
 use crate::units::{Ms, Range};
 use serde::Serialize;

@@ -94,7 +94,8 @@ pub struct Note {
 /// # Errors
 /// What cannot be true, with its place.
 pub fn checked(d: &Description, rig: &Rig, session: &Session, today: &str) -> Result<Vec<Note>, Invalid> {
-    let note = |(i, n): (usize, &NoteDescription)| one(n, rig, session, today).map_err(|e| e.in_list("note", i));
+    let note =
+        |(i, n): (usize, &NoteDescription)| one(n, rig, session, today).map_err(|e| e.in_list("note", i));
     let notes = d.notes.iter().enumerate().map(note).collect::<Result<Vec<Note>, Invalid>>()?;
     contradictions(&notes, session)?;
     Ok(notes)
@@ -103,7 +104,8 @@ pub fn checked(d: &Description, rig: &Rig, session: &Session, today: &str) -> Re
 fn one(n: &NoteDescription, rig: &Rig, session: &Session, today: &str) -> Result<Note, Invalid> {
     check_date(&n.date, today)?;
     let phases: Vec<&str> = session.phases.iter().map(|p| p.id()).collect();
-    let phase = session.phase_called(&n.phase).ok_or_else(|| missing("phase", &n.phase, &phases).at("phase"))?;
+    let phase =
+        session.phase_called(&n.phase).ok_or_else(|| missing("phase", &n.phase, &phases).at("phase"))?;
     let interfaces: Vec<&str> = rig.interfaces.iter().map(|i| i.id.as_str()).collect();
     let interface = rig
         .interface_called(&n.interface)
@@ -141,12 +143,19 @@ fn one(n: &NoteDescription, rig: &Rig, session: &Session, today: &str) -> Result
 
 fn check_date(date: &str, today: &str) -> Result<(), Invalid> {
     let digits = |s: &str, n: usize, most: u32| {
-        s.len() == n && s.parse::<u32>().is_ok_and(|x| (1..=most).contains(&x)) && s.bytes().all(|b| b.is_ascii_digit())
+        s.len() == n
+            && s.parse::<u32>().is_ok_and(|x| (1..=most).contains(&x))
+            && s.bytes().all(|b| b.is_ascii_digit())
     };
     let parts: Vec<&str> = date.split('-').collect();
-    let is_date = matches!(parts.as_slice(), [y, m, d] if digits(y, 4, 9999) && digits(m, 2, 12) && digits(d, 2, 31));
+    let is_date =
+        matches!(parts.as_slice(), [y, m, d] if digits(y, 4, 9999) && digits(m, 2, 12) && digits(d, 2, 31));
     if !is_date {
-        return Err(Invalid::new(format!("`{date}` is no date"), format!("write year-month-day, such as {today}")).at("date"));
+        return Err(Invalid::new(
+            format!("`{date}` is no date"),
+            format!("write year-month-day, such as {today}"),
+        )
+        .at("date"));
     }
     if date > today {
         return Err(Invalid::new(

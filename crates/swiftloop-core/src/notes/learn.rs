@@ -248,8 +248,8 @@ fn contradicts(context: Context<'_>, note: &Note) -> bool {
         let late = late(context, note, *who);
         rigs.share(|i| late[i] == (*feels == Feels::Late)).raw() < 0.05
     });
-    let by_meter = readings(std::slice::from_ref(note)).iter().any(|r| {
-        (foretold(context.tables, context.rig, context.session, r) - r.log).abs() > 3.0 * r.doubt()
-    });
+    let by_meter = readings(std::slice::from_ref(note))
+        .iter()
+        .any(|r| (foretold(context.tables, context.rig, context.session, r) - r.log).abs() > 3.0 * r.doubt());
     by_count || by_feeling || by_meter
 }

@@ -22,6 +22,8 @@ pub struct Walk<'a> {
 pub enum Rounded {
     /// Split between their two neighbours, so that the mean stays what it is.
     Evenly,
+    /// The same, looked at once in each step only: for what is interpolated anyway.
+    Roughly,
     /// Longer than they are, so that dropouts are never too few: a bound.
     Up,
 }
@@ -57,6 +59,7 @@ impl Law {
                 let samples = (0..SAMPLES).map(|s| at(k, (s as f64 + 0.5) / SAMPLES as f64));
                 samples.sum::<f64>() / SAMPLES as f64
             }
+            Rounded::Roughly => at(k, 0.5),
             Rounded::Up => at(k, 0.0),
         };
         let mut more: Vec<f64> = (0..cells).map(over_cell).collect();
@@ -121,7 +124,7 @@ pub fn dropouts_per_block(walk: Walk<'_>, kinds: &[Takes<'_>]) -> f64 {
     // Backlog states 0, h, 2h, … up to reserve − 1: what may be left over without having broken.
     let left_over = (walk.reserve - 1.0).max(0.0) * walk.steps as f64;
     let left_over = match walk.rounded {
-        Rounded::Evenly => left_over.round(),
+        Rounded::Evenly | Rounded::Roughly => left_over.round(),
         Rounded::Up => left_over.floor(),
     };
     let states = left_over as usize + 1;
@@ -139,6 +142,7 @@ pub fn dropouts_per_block(walk: Walk<'_>, kinds: &[Takes<'_>]) -> f64 {
     }
     let (settles, bounds) = match walk.rounded {
         Rounded::Evenly => (SETTLED, false),
+        Rounded::Roughly => (NEARLY_SETTLED, false),
         Rounded::Up => (NEARLY_SETTLED, true),
     };
     let order = if walk.order.is_empty() { &[0][..] } else { walk.order };

@@ -11,8 +11,8 @@ mod together;
 mod wake;
 mod work;
 
-pub use backlog::{Takes, Walk, dropouts_per_block};
 pub use crate::doubt::DropoutVerdict;
+pub use backlog::{Takes, Walk, dropouts_per_block};
 pub use model::{Dropouts, RiskModel};
 pub use pace::{Delay, Pace};
 pub use resources::{disk_dropouts, disk_rate, memory_dropouts};

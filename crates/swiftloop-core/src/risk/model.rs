@@ -69,7 +69,7 @@ impl RiskModel<'_> {
     /// The same on a coarser grid, where lateness carries over: as good as a tenth or so, for what is interpolated anyway.
     #[must_use]
     pub fn roughly(&self, work: &Work) -> PerHour {
-        self.rate_on(&self.wake.typical, work, self.reserve.typical(), ROUGH_STEPS)
+        self.rate_on(&self.wake.typical, work, self.reserve.typical(), (ROUGH_STEPS, Rounded::Roughly))
     }
 
     /// Between which rates the typical figure lies, at a fraction of the price: at least what is too slow by its pace alone;
@@ -134,21 +134,21 @@ impl RiskModel<'_> {
     /// Late blocks come in hiccups, and a hiccup is one dropout; what is late because the work itself took too long comes
     /// by itself, and each counts.
     fn per_hour(&self, wake: &Wake, work: &Work, reserve: Blocks) -> PerHour {
-        self.rate_on(wake, work, reserve, STEPS.1)
+        self.rate_on(wake, work, reserve, (STEPS.1, Rounded::Evenly))
     }
 
-    fn rate_on(&self, wake: &Wake, work: &Work, reserve: Blocks, most_steps: f64) -> PerHour {
+    fn rate_on(&self, wake: &Wake, work: &Work, reserve: Blocks, grid: (f64, Rounded)) -> PerHour {
         let blocks_per_hour = US_PER_HOUR / self.period.raw();
-        let all = self.broken(wake, work, (reserve.raw(), most_steps), false);
+        let all = self.broken(wake, work, (reserve.raw(), grid), false);
         if wake.cluster <= 1.0 {
             return PerHour::new(blocks_per_hour * all);
         }
-        let by_pace = self.broken(wake, work, (reserve.raw(), most_steps), true).min(all);
+        let by_pace = self.broken(wake, work, (reserve.raw(), grid), true).min(all);
         PerHour::new(blocks_per_hour * (by_pace + (all - by_pace) / wake.cluster))
     }
 
     /// Share of blocks that break; `by_pace` when nothing wakes late.
-    fn broken(&self, wake: &Wake, work: &Work, (reserve, most_steps): (f64, f64), by_pace: bool) -> f64 {
+    fn broken(&self, wake: &Wake, work: &Work, (reserve, grid): (f64, (f64, Rounded)), by_pace: bool) -> f64 {
         let period = self.period.raw();
         let late =
             |us: f64, t: f64| if by_pace { wake.late_by_pace(us, t) } else { wake.late(us, t, period) };
@@ -159,10 +159,10 @@ impl RiskModel<'_> {
         // As fine as the pace varies, so that the grid adds little to it; what it adds is taken off first.
         let heaviest = work.kinds().iter().map(|k| k.work.raw()).fold(0.0, f64::max) / period;
         let spread = (wake.pace.spread() * heaviest).max(STEADY);
-        let steps = (1.25 / spread).clamp(STEPS.0, most_steps).min(MOST_STATES / (reserve - 1.0).max(0.25));
+        let steps = (1.25 / spread).clamp(STEPS.0, grid.0).min(MOST_STATES / (reserve - 1.0).max(0.25));
         let steps = steps.floor().max(2.0) as usize;
         let steadied = wake.steadied(heaviest, steps);
-        walked(&steadied, work, reserve, period, steps, Rounded::Evenly, by_pace)
+        walked(&steadied, work, reserve, period, steps, grid.1, by_pace)
     }
 }
 

@@ -85,7 +85,8 @@ impl Delay for Wake {
 impl Wake {
     /// A part of the way to another of the same kind: what is known to a factor by factors, the shape of the tail evenly.
     fn between(&self, other: &Self, part: f64) -> Self {
-        let by_factor = |a: f64, b: f64| if a > 0.0 && b > 0.0 { a * (b / a).powf(part) } else { a + (b - a) * part };
+        let by_factor =
+            |a: f64, b: f64| if a > 0.0 && b > 0.0 { a * (b / a).powf(part) } else { a + (b - a) * part };
         let evenly = |a: f64, b: f64| a + (b - a) * part;
         let point = |(a, b): (&(f64, f64), &(f64, f64))| (by_factor(a.0, b.0), evenly(a.1, b.1));
         let pace = match (&self.pace, &other.pace) {

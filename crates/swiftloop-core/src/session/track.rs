@@ -273,7 +273,9 @@ impl ProcessorCost {
             if doubt.raw() > 1.0 { Range::spanning(low, typical, high) } else { range.times(times.raw()) }
         };
         match self.known {
-            CostKnown::Class(_) => Self { per_call: of(self.per_call, call), per_frame: of(self.per_frame, frame), ..*self },
+            CostKnown::Class(_) => {
+                Self { per_call: of(self.per_call, call), per_frame: of(self.per_frame, frame), ..*self }
+            }
             CostKnown::Figures | CostKnown::Measured => *self,
         }
     }

@@ -41,7 +41,11 @@ impl<'de> Deserialize<'de> for TwoLimits {
             if !(noticed > 0.0 && fails.is_finite()) {
                 return Err(E::custom("a limit is above zero, expected milliseconds, such as 8"));
             }
-            let wrong = || E::custom("the first of two limits is the smaller one, expected [noticed, too late], such as [6, 12]");
+            let wrong = || {
+                E::custom(
+                    "the first of two limits is the smaller one, expected [noticed, too late], such as [6, 12]",
+                )
+            };
             TwoLimits::new(Ms::of(noticed), Ms::of(fails)).ok_or_else(wrong)
         }
         impl<'de> Visitor<'de> for Limits {
@@ -60,7 +64,11 @@ impl<'de> Deserialize<'de> for TwoLimits {
             }
 
             fn visit_seq<A: SeqAccess<'de>>(self, mut seq: A) -> Result<TwoLimits, A::Error> {
-                let wrong = || A::Error::custom("a limit has one figure or two, expected [noticed, too late], such as [6, 12]");
+                let wrong = || {
+                    A::Error::custom(
+                        "a limit has one figure or two, expected [noticed, too late], such as [6, 12]",
+                    )
+                };
                 let noticed: f64 = seq.next_element()?.ok_or_else(wrong)?;
                 let fails: f64 = seq.next_element()?.ok_or_else(wrong)?;
                 if seq.next_element::<f64>()?.is_some() {

@@ -47,7 +47,11 @@ fn session_text(random: &mut fastrand::Rng) -> String {
             let latency = [0, 0, 0, 64, 700, 2048][random.usize(0..6)];
             let low = if latency > 100 && random.bool() { ", low_delay_frames = 16" } else { "" };
             let over = 1 + random.usize(0..2);
-            let voices = if source == "instrument" && p == 0 { ", kind = \"instrument\", voices = 8, has_draft = true" } else { "" };
+            let voices = if source == "instrument" && p == 0 {
+                ", kind = \"instrument\", voices = 8, has_draft = true"
+            } else {
+                ""
+            };
             text.push_str(&format!(
                 "{{ id = \"p{t}{p}\", cost = \"{own}\", latency_frames = {latency}, oversampling = {over}{low}{voices} }}, "
             ));
@@ -87,7 +91,8 @@ fn no_remedy_of_a_plan_can_be_taken_away() {
             plans += 1;
             let problem = PhaseProblem::new(context, c.interface, c.phase, HZ);
             let evaluation = Evaluation::new(&problem, c.arrangement.clone());
-            let of = |id: &String| problem.remedies.iter_enumerated().find(|(_, r)| r.id == *id).map(|(at, _)| at);
+            let of =
+                |id: &String| problem.remedies.iter_enumerated().find(|(_, r)| r.id == *id).map(|(at, _)| at);
             let chosen: Vec<_> = c.report.remedies.iter().filter_map(|r| of(&r.id)).collect();
             for r in &chosen {
                 // What is printed for another phase is there anyway.
@@ -191,14 +196,24 @@ fn short_of_memory_the_fewest_instruments_are_printed_once_for_all_phases() {
         fewest += 1;
     }
     let prints = |c: &swiftloop_core::choice::Choice| {
-        let mut ids: Vec<String> = c.report.remedies.iter().filter(|r| r.is_print()).map(|r| r.id.clone()).collect();
+        let mut ids: Vec<String> =
+            c.report.remedies.iter().filter(|r| r.is_print()).map(|r| r.id.clone()).collect();
         ids.sort();
         ids
     };
     let first = prints(&p.choices[0]);
     assert!(first.len() == fewest || first.len() == fewest + 1, "{} instead of {fewest}", first.len());
-    assert!(p.choices.iter().all(|c| prints(c).iter().all(|id| first.contains(id) || prints(&p.choices[1]).contains(id))));
-    let printed: usize = p.steps.iter().flat_map(|s| &s.set).filter(|c| matches!(c, Change::Remedy(r) if r.is_print())).count();
+    assert!(
+        p.choices
+            .iter()
+            .all(|c| prints(c).iter().all(|id| first.contains(id) || prints(&p.choices[1]).contains(id)))
+    );
+    let printed: usize = p
+        .steps
+        .iter()
+        .flat_map(|s| &s.set)
+        .filter(|c| matches!(c, Change::Remedy(r) if r.is_print()))
+        .count();
     assert!(printed <= fewest + 1, "{printed} prints in all");
     assert!(p.steps.iter().all(|s| s.restore.iter().all(|r| !r.is_print())));
 }

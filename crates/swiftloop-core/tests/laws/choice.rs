@@ -5,7 +5,7 @@ use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
 use std::cell::Cell;
 use swiftloop_core::choice::{
-    Evaluation, Outcome, PhaseProblem, Target, SetProblem, arranged_effort, report, solve, without_included,
+    Evaluation, Outcome, PhaseProblem, SetProblem, Target, arranged_effort, report, solve, without_included,
 };
 use swiftloop_core::ids::RemedyId;
 

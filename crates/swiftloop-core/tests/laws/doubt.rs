@@ -36,14 +36,19 @@ fn where_everything_is_exact_shares_are_all_or_none() {
             let trips = [32, 64, 128, 256].map(|b| {
                 format!("{{ rate_hz = 48000, buffer_frames = {b}, round_trip_frames = {} }}", 3 * b + 102)
             });
-            let rig = rig(&EXACT_RIG.replace("blocks_in = 1", &format!("measured = [{}]\nblocks_in = 1", trips.join(", "))));
+            let rig = rig(&EXACT_RIG
+                .replace("blocks_in = 1", &format!("measured = [{}]\nblocks_in = 1", trips.join(", "))));
             let session = session(&text, &rig);
             let problem = PhaseProblem::new(context(&rig, &session), 0.into(), 0.into(), HZ);
             let r = report(&Evaluation::new(&problem, arrangement(&problem, block, None, 4)), &[]);
             let l = &r.loops[0];
             let fits = l.total.typical().raw() <= limit;
             let share = f64::from(u8::from(fits));
-            assert_eq!((l.shares.immediate.raw(), l.shares.playable.raw()), (share, share), "{limit} {block}");
+            assert_eq!(
+                (l.shares.immediate.raw(), l.shares.playable.raw()),
+                (share, share),
+                "{limit} {block}"
+            );
             assert_eq!(l.verdict() == DelayVerdict::Immediate, fits);
         }
     }
@@ -66,11 +71,16 @@ fn delays_said_to_fit_in_so_many_rigs_do() {
                 let rig_text = UNKNOWN_RIG.replace("powers = [32, 2048]", &format!("frames = [{block}]"));
                 // What was measured is as it is.
                 let rig_text = if measured {
-                    rig_text.replace("connection = \"usb2\"", "connection = \"usb2\"\ntransport_in_frames = 30\ntransport_out_frames = 40")
+                    rig_text.replace(
+                        "connection = \"usb2\"",
+                        "connection = \"usb2\"\ntransport_in_frames = 30\ntransport_out_frames = 40",
+                    )
                 } else {
                     rig_text
                 };
-                let text = singer("", "").replace("\"voice\", listens", &format!("\"{plays}\", listens")).replace("mic_m = 0", "mic_m = [0, 0.3, 0.6]");
+                let text = singer("", "")
+                    .replace("\"voice\", listens", &format!("\"{plays}\", listens"))
+                    .replace("mic_m = 0", "mic_m = [0, 0.3, 0.6]");
                 let rig = rig(&rig_text);
                 let session = session(&text, &rig);
                 let context = context(&rig, &session);
@@ -147,7 +157,8 @@ fn settings_said_to_hold_in_so_many_rigs_do() {
             let common = lean(random.f64());
             let doubt = assume.class_cost_doubt.raw().ln();
             let half = 0.5f64.sqrt();
-            let work: f64 = (0..tracks).map(|_| each * (doubt * half * (common + lean(random.f64()))).exp()).sum();
+            let work: f64 =
+                (0..tracks).map(|_| each * (doubt * half * (common + lean(random.f64()))).exp()).sum();
             let speed = (lean(random.f64()) * assume.class_speed_doubt.raw().ln()).exp();
             let took = (work + rest(tracks, block, context)) * slow * speed;
             let wake = problem.present.wake.leaning(lean(random.f64()));
@@ -168,7 +179,8 @@ fn settings_said_to_hold_in_so_many_rigs_do() {
 /// What nobody doubts: faders, meters and hand-overs of all nodes, and the timeline, on the reference core.
 fn rest(tracks: usize, block: u32, context: swiftloop_core::loops::Context<'_>) -> f64 {
     let assume = &context.tables.assume;
-    let node = assume.node_overhead_ns.raw() / 1000.0 + f64::from(block) * assume.plain_track_per_frame_ns.raw() / 1000.0;
+    let node = assume.node_overhead_ns.raw() / 1000.0
+        + f64::from(block) * assume.plain_track_per_frame_ns.raw() / 1000.0;
     let ticks = f64::from(context.session.engine.ticks_per_quarter) / 1000.0;
     node * (tracks + 2) as f64 + assume.timeline_us_per_kilotick.raw() * ticks
 }
@@ -179,7 +191,10 @@ fn mixed_session(tracks: usize, heavy: usize, look: u32) -> String {
         &format!("{{ id = \"look\", latency_frames = {look}, low_delay_frames = 8, cost = \"medium\" }}"),
         "{ id = \"glue\", latency_frames = 300, cost = \"medium\" }",
     )
-    .replace("phase = [{ kind = \"tracking\", performers = [\"ada\"] }]", "phase = [{ kind = \"tracking\", performers = [\"ada\"] }, { kind = \"mixing\" }]");
+    .replace(
+        "phase = [{ kind = \"tracking\", performers = [\"ada\"] }]",
+        "phase = [{ kind = \"tracking\", performers = [\"ada\"] }, { kind = \"mixing\" }]",
+    );
     for i in 0..tracks {
         let cost = if i % 5 < heavy { "heavy" } else { "medium" };
         let source = if i % 4 == 0 { "instrument" } else { "disk" };
@@ -197,7 +212,10 @@ fn served(rig_text: &str, text: &str) -> Vec<(bool, bool, u32)> {
     let rig = rig(rig_text);
     let session = session(text, &rig);
     let p = plan(context(&rig, &session), &OneByOne);
-    p.choices.iter().map(|c| (c.missed.is_some(), c.report.sound < SURE, c.effort + c.report.noticed())).collect()
+    p.choices
+        .iter()
+        .map(|c| (c.missed.is_some(), c.report.sound < SURE, c.effort + c.report.noticed()))
+        .collect()
 }
 
 proptest! {

@@ -4,8 +4,8 @@
 mod advice;
 mod by_hand;
 mod cases;
-mod choice;
 mod changes;
+mod choice;
 mod climb;
 mod common;
 mod doubt;

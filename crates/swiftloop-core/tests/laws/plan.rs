@@ -2,9 +2,9 @@
 
 use crate::common::{EXACT_RIG, context, rig, session, singer};
 use swiftloop_core::choice::{Change, HeldBackBy, Objection, OneByOne, PhaseProblem, Plan, Workers, plan};
+use swiftloop_core::doubt::SURE;
 use swiftloop_core::load::BoundBy;
 use swiftloop_core::tables::RemedyKind;
-use swiftloop_core::doubt::SURE;
 use swiftloop_core::units::Hz;
 
 fn planned(rig_text: &str, session_text: &str) -> Plan {
@@ -58,7 +58,8 @@ fn a_phase_that_bears_more_is_never_dearer() {
 #[test]
 fn what_is_kept_is_not_touched() {
     let look = r#"{ id = "look", latency_frames = 2000, cost = "light", low_delay_frames = 0 }"#;
-    let singer = |p: &str, m: &str| crate::common::singer(p, m).replace("mic_m = 0", "mic_m = 0, limit_ms = 6");
+    let singer =
+        |p: &str, m: &str| crate::common::singer(p, m).replace("mic_m = 0", "mic_m = 0, limit_ms = 6");
     let free = planned(EXACT_RIG, &singer(look, ""));
     let ids = |p: &Plan| p.choices[0].report.remedies.iter().map(|r| r.id.clone()).collect::<Vec<_>>();
     assert_eq!(ids(&free), ["low-delay:look"]);

@@ -40,12 +40,14 @@ pub fn run(options: &NoteOptions) -> Result<ExitCode, Failure> {
 /// The note with all that was so when it was seen: as asked, and as planned for the rest.
 fn as_written(opened: &Opened, options: &NoteOptions, trial: &Trial<'_>) -> Result<NewNote, Failure> {
     let context = opened.context();
-    let planned = trial.planned.filter(|c| c.arrangement.setting == trial.arrangement.setting);
-    let arrangement = planned.map_or(&trial.arrangement, |c| &c.arrangement);
-    let setting = &arrangement.setting;
+    let setting = &trial.arrangement.setting;
+    let (roll, workers) = trial.planned.map_or((None, trial.arrangement.workers), |c| {
+        (c.arrangement.roll.filter(|r| *r > setting.buffer.block), c.arrangement.workers)
+    });
     let in_effect = trial.planned.map_or(&[][..], |c| &c.report.remedies);
     let felt = options.felt.iter().map(|word| felt(word)).collect::<Result<Vec<_>, Failure>>()?;
-    if options.minutes.is_none() && options.meter.is_none() && options.meter_peak.is_none() && felt.is_empty() {
+    if options.minutes.is_none() && options.meter.is_none() && options.meter_peak.is_none() && felt.is_empty()
+    {
         return Err(Failure::usage(
             "what was seen?",
             "add what was: --minutes 40 --dropouts 2, --meter 55, or --felt ada=late",
@@ -58,8 +60,8 @@ fn as_written(opened: &Opened, options: &NoteOptions, trial: &Trial<'_>) -> Resu
         driver: context.driver(setting).id().into(),
         rate: Some(setting.rate),
         buffer: setting.buffer.speed.clone().unwrap_or_else(|| setting.buffer.label().replace(" × ", "x")),
-        roll: arrangement.roll,
-        workers: arrangement.workers,
+        roll,
+        workers,
         remedies: in_effect.iter().map(|r| r.id.clone()).collect(),
         minutes: options.minutes,
         dropouts: options.dropouts,
@@ -76,6 +78,9 @@ fn felt(word: &str) -> Result<(String, Feels), Failure> {
         Some(_) | None => None,
     };
     feels.ok_or_else(|| {
-        Failure::usage(format!("`{word}` does not say what somebody felt"), "write --felt ada=late or --felt ada=fine")
+        Failure::usage(
+            format!("`{word}` does not say what somebody felt"),
+            "write --felt ada=late or --felt ada=fine",
+        )
     })
 }

@@ -49,7 +49,7 @@ pub fn closing(detail: Detail) -> String {
     text.push_str(&command("swiftloop demo my-folder"));
     text.push_str(&command("swiftloop new"));
     if !detail.is_full() {
-        text.push_str(&para("Everything these five commands show:"));
+        text.push_str(&para("Everything these commands show:"));
         text.push_str(&command("swiftloop demo --full"));
     }
     text

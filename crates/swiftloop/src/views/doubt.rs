@@ -38,7 +38,18 @@ pub fn next(context: &Context<'_>, all: &[Proposed], files: &Files, most: usize)
     all.iter().take(most).map(|p| one(context, p, files)).collect()
 }
 
+/// The best of them in a sentence.
+pub fn in_short(context: &Context<'_>, all: &[Proposed]) -> Option<String> {
+    all.first().map(|p| sentence(context, p))
+}
+
 fn one(context: &Context<'_>, p: &Proposed, files: &Files) -> String {
+    let mut text = wrapped("  ", &sentence(context, p));
+    commands(context, p, files).iter().for_each(|line| text.push_str(&command(line)));
+    text
+}
+
+fn sentence(context: &Context<'_>, p: &Proposed) -> String {
     let (interface, phase) = p.at;
     let place = short_place(context, interface, phase);
     let minutes = format!("{}{TIED}minute{}", p.minutes, if p.minutes == 1 { "" } else { "s" });
@@ -48,9 +59,7 @@ fn one(context: &Context<'_>, p: &Proposed, files: &Files) -> String {
     } else {
         format!("{} that it decides {place}", chance(p.any))
     };
-    let mut text = wrapped("  ", &format!("{what} ({minutes}): {changes}."));
-    commands(context, p, files).iter().for_each(|line| text.push_str(&command(line)));
-    text
+    format!("{what} ({minutes}): {changes}.")
 }
 
 /// What to do.

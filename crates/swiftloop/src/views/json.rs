@@ -27,7 +27,7 @@ pub fn report(context: &Context<'_>, r: &Report, buys: &[Buys]) -> Value {
     let arranged = r.arranged.iter().map(|m| remedy(context, m));
     let chosen = r.remedies.iter().zip(buys).map(|(m, b)| {
         let mut value = remedy(context, m);
-        merge(&mut value, json!({ "buys_ms": b.delay, "dropouts_per_hour_without": b.dropouts_without }));
+        merge(&mut value, json!({ "buys_ms": b.delay, "dropouts_per_hour_without": b.dropouts_without, "sound_in_share_without": b.sound_without }));
         value
     });
     json!({

@@ -2,8 +2,8 @@
 
 use super::{Files, doubt, plan_command, quoted};
 use crate::opened::Noted;
-use crate::page::{answer, and_list, command, counted, para, title, wrapped};
-use crate::words::figures::{decimals, delay_verdict, dropout_verdict, plain, rigs_of};
+use crate::page::{and_list, answer, command, counted, para, title, wrapped};
+use crate::words::figures::{decimals, delay_verdict, dropout_verdict, of_hundred, plain, rigs_of};
 use crate::words::settings::{first_name, short, short_place};
 use serde_json::{Value, json};
 use std::path::PathBuf;
@@ -48,7 +48,8 @@ impl Changed<'_> {
     }
 
     fn differs<'p>(&'p self, plan: &'p Plan) -> Vec<Differs<'p>> {
-        let both = plan.choices.iter().filter_map(|new| Some((self.before.choice(new.interface, new.phase)?, new)));
+        let both =
+            plan.choices.iter().filter_map(|new| Some((self.before.choice(new.interface, new.phase)?, new)));
         both.filter(|(old, new)| old.arrangement != new.arrangement || verdict(old) != verdict(new))
             .map(|(old, new)| Differs { old, new })
             .collect()
@@ -161,26 +162,35 @@ pub struct JustNoted<'a> {
 }
 
 impl JustNoted<'_> {
-    pub fn show(&self, context: &Context<'_>, files: &Files) -> String {
+    /// What became of the place, and what else the notes tell.
+    pub fn lead(&self, context: &Context<'_>) -> Vec<String> {
         let (interface, phase) = self.place;
         let place = short_place(context, interface, phase);
-        let file = quoted(&self.file.display().to_string());
-        let now = self.after.choice(interface, phase);
-        let before = self.changed.before.choice(interface, phase);
-        let mut text = match (now, before) {
+        let (now, before) =
+            (self.after.choice(interface, phase), self.changed.before.choice(interface, phase));
+        let first = match (now, before) {
             (Some(now), Some(before)) => {
-                let was = if verdict(now) == verdict(before) { "still " } else { "now " };
-                answer(&format!(
-                    "Noted. {place} is {was}{} {} (before: {}).",
+                let was = if verdict(now) == verdict(before) { "still" } else { "now" };
+                format!(
+                    "Noted. {place} is {was} {}, both {} (before: {}).",
                     verdict_in_words(now),
                     rigs_of(now.report.sound),
-                    rigs_of(before.report.sound)
-                ))
+                    of_hundred(before.report.sound)
+                )
             }
-            (None, _) | (_, None) => answer("Noted."),
+            (None, _) | (_, None) => "Noted.".into(),
         };
-        let told: Vec<String> = self.changed.noted.told.iter().map(|t| self.changed.told(context, t)).collect();
-        told.iter().for_each(|line| text.push_str(&para(line)));
+        let told = self.changed.noted.told.iter().map(|t| self.changed.told(context, t));
+        std::iter::once(first).chain(told).collect()
+    }
+
+    pub fn show(&self, context: &Context<'_>, files: &Files) -> String {
+        let (interface, phase) = self.place;
+        let file = quoted(&self.file.display().to_string());
+        let now = self.after.choice(interface, phase);
+        let mut lines = self.lead(context).into_iter();
+        let mut text = lines.next().map_or(String::new(), |line| answer(&line));
+        lines.for_each(|line| text.push_str(&para(&line)));
         let others: Vec<String> = self
             .changed
             .differs(self.after)

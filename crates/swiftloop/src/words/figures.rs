@@ -40,7 +40,11 @@ pub fn limit(l: &Loop) -> String {
 pub fn limit_in_words(l: &Loop) -> String {
     let Some(limit) = &l.limit else { return "no limit".into() };
     let (noticed, fails) = (plain(limit.noticed.raw()), plain(limit.fails.raw()));
-    if noticed == fails { format!("limit {noticed}") } else { format!("noticed from {noticed}, too late from {fails}") }
+    if noticed == fails {
+        format!("limit {noticed}")
+    } else {
+        format!("noticed from {noticed}, too late from {fails}")
+    }
 }
 
 /// A number without needless decimals.

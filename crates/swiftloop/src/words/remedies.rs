@@ -1,10 +1,10 @@
 //! Remedies and changes in words. What a kind of remedy does, costs and needs to be undone stands in the data.
 
-use crate::words::figures::{in_ms, rate};
+use crate::words::figures::{in_ms, of_hundred, rate};
 use swiftloop_core::choice::{Buys, Change, Remedy};
 use swiftloop_core::ids::InterfaceId;
 use swiftloop_core::loops::Context;
-use swiftloop_core::units::{Ms, PerHour};
+use swiftloop_core::units::{Ms, PerHour, Share};
 
 /// What to do.
 pub fn does(context: &Context<'_>, r: &Remedy) -> String {
@@ -23,17 +23,24 @@ pub fn elsewhere<'a>(context: &Context<'a>, r: &Remedy) -> &'a str {
 
 /// Less delay than this is not told.
 const TOLD: Ms = Ms::new(0.005);
+/// Dropouts that grow by more than this say more than a share of rigs.
+const FAR_MORE: f64 = 1000.0;
 /// Dropouts that grow by less than this factor are not told.
 const GROWS: f64 = 1.2;
 
-/// What taking it away would do.
-pub fn buys(b: Buys, now: PerHour) -> String {
+/// What taking it away would do, of what is sound in this share of rigs.
+pub fn buys(b: Buys, now: PerHour, sound: Share) -> String {
     let mut parts = Vec::new();
     if b.delay > TOLD {
         parts.push(format!("saves {}", in_ms(b.delay)));
     }
     if b.dropouts_without.raw() > now.raw() * GROWS && b.dropouts_without.raw() > 0.001 {
         parts.push(format!("without it {}", rate(b.dropouts_without)));
+    }
+    if let Some(without) =
+        b.sound_without.filter(|w| sound.raw() - w.raw() >= 0.01 && b.dropouts_without < now * FAR_MORE)
+    {
+        parts = vec![format!("without it sound {}", of_hundred(without))];
     }
     if parts.is_empty() { "little by itself, with the others enough".into() } else { parts.join(", ") }
 }

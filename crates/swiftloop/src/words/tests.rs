@@ -20,7 +20,12 @@ fn in_demo<T>(ask: impl FnOnce(&Context<'_>) -> T) -> T {
     let rig = rig_from("rig.toml", include_str!("../../demo/rig.toml"), tables()).unwrap();
     let session =
         session_from("session.toml", include_str!("../../demo/session.toml"), &rig, tables()).unwrap();
-    ask(&Context { tables: tables(), rig: &rig, session: &session, rigs: &swiftloop_core::doubt::Rigs::default() })
+    ask(&Context {
+        tables: tables(),
+        rig: &rig,
+        session: &session,
+        rigs: &swiftloop_core::doubt::Rigs::default(),
+    })
 }
 
 /// What stands before a "to do:" begins small and ends without a full stop, and so does what follows it.

@@ -1,4 +1,4 @@
-//! `demo`: a guided tour of the sample session in five steps, from files inside the program.
+//! `demo`: a guided tour of the sample session in six steps, from files inside the program.
 
 mod recordings;
 mod sample;
@@ -27,16 +27,19 @@ pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
     let context = Context { tables: tables(), rig: &rig, session: &session, rigs: &rigs };
     let plan = choice::plan(context, &AllCores);
     let dir = tempfile::tempdir()?;
-    let steps: [&dyn Fn() -> Result<Vec<Step>, Failure>; 5] = [
+    let steps: [&dyn Fn() -> Result<Vec<Step>, Failure>; 6] = [
         &|| steps::late(&context, &plan),
         &|| Ok(vec![steps::planned(&context, &plan, detail)]),
+        &|| steps::open(&context, &plan),
         &|| steps::measured(dir.path(), detail),
         &|| Ok(vec![steps::listened(dir.path(), "mix-crackling.wav", detail)?]),
         &|| Ok(vec![steps::soaked(&context, &plan)?]),
     ];
-    for (n, work) in steps.iter().enumerate() {
+    let mut number = 0;
+    for work in steps {
         for step in work()? {
-            print(&asked(n + 1, step.question, &step.command))?;
+            number += 1;
+            print(&asked(number, step.question, &step.command))?;
             print(&answered(&step, detail))?;
         }
     }

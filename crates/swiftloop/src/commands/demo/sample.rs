@@ -27,6 +27,22 @@ pub fn files() -> Files {
     Files { rig: FILES[0].0.into(), session: FILES[1].0.into() }
 }
 
+/// The rig after the desk box was measured through a cable.
+pub const PROBED: &str = "rig-probed.toml";
+
+/// The sample session after the desk box was measured.
+pub fn opened_probed() -> Result<(Rig, Session), Failure> {
+    with_rig(&probed_rig())
+}
+
+/// The rig with the round trip of the desk box at its shortest speed. (An interface that is not there was measured.)
+fn probed_rig() -> String {
+    const SPEEDS: &str = "buffers = { speeds = [\"brisk\", \"easy\", \"unhurried\", \"slow\"] }\n";
+    let measured =
+        "measured = [{ rate_hz = 48000, speed = \"brisk\", round_trip_frames = [263, 264, 266] }]\n";
+    FILES[0].1.replace(SPEEDS, &format!("{SPEEDS}{measured}"))
+}
+
 /// The sample rig and session.
 pub fn opened() -> Result<(Rig, Session), Failure> {
     with_rig(FILES[0].1)
@@ -66,7 +82,7 @@ pub fn write(dir: &Path, force: bool) -> Result<ExitCode, Failure> {
         return Err(FileError::Exists { path }.into());
     }
     let [rig, session] = FILES.map(|(name, content)| (name, content.to_string()));
-    save_all(dir, &[rig, session, (SOAKED, soaked_rig()?)], overwrite)?;
+    save_all(dir, &[rig, session, (PROBED, probed_rig()), (SOAKED, soaked_rig()?)], overwrite)?;
     recordings::write(dir, overwrite)?;
     print(&written(dir, SOAKED, &recordings::NAMES))
 }

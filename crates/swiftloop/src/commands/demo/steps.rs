@@ -1,18 +1,21 @@
 //! The steps of the tour: each works out its answer as the command itself would.
 
 use super::recordings;
-use super::sample::{SOAKED, files, opened_soaked};
+use super::sample::{PROBED, SOAKED, files, opened_probed, opened_soaked};
 use crate::commands::probe;
 use crate::failure::Failure;
-use crate::opened::AllCores;
+use crate::opened::{AllCores, Opened};
 use crate::views::demo::Step;
 use crate::views::listen::{Listened, lead as heard_lead};
+use crate::views::notes::{Changed, JustNoted};
 use crate::views::{self, Detail};
 use crate::words::InContext;
 use std::path::Path;
-use swiftloop_core::choice::{self, Plan, Request, attempt_trial};
+use swiftloop_core::choice::{self, Choice, Plan, Request, attempt_trial};
+use swiftloop_core::ids::{InterfaceId, PhaseId};
 use swiftloop_core::listen;
 use swiftloop_core::loops::Context;
+use swiftloop_core::notes::Note;
 use swiftloop_files::{Overwrite, Recording, tables};
 
 /// One setting of the plan, without any change.
@@ -39,6 +42,78 @@ pub fn planned(context: &Context<'_>, plan: &Plan, detail: Detail) -> Step {
         lead: views::plan::lead(context, plan),
         whole: views::plan::show(context, plan, None, detail, &files()),
     }
+}
+
+/// Two answers that are open, and what closes them: a measurement, and a note; and one that never was.
+pub fn open(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
+    let (rig, session) = (context.rig, context.session);
+    let place = |interface, phase| rig.interface_called(interface).zip(session.phase_called(phase));
+    let (Some(desk), Some(show), Some(mixing)) =
+        (place("desk", "overdub"), place("rack", "show"), place("rack", "mixing"))
+    else {
+        return Ok(Vec::new());
+    };
+    let (probed_rig, probed_session) = opened_probed()?;
+    let probed = Context { rig: &probed_rig, session: &probed_session, ..*context };
+    let after_cable = choice::plan(probed, &AllCores);
+    let of = |plan: &Plan, at: (InterfaceId, PhaseId)| plan.choice(at.0, at.1).cloned();
+    let (Some(guess), Some(measured), Some(open), Some(sure)) =
+        (of(plan, desk), of(&after_cable, desk), of(plan, show), of(plan, mixing))
+    else {
+        return Ok(Vec::new());
+    };
+    let note = Note {
+        date: "2026-11-20".into(),
+        phase: open.phase,
+        arrangement: open.arrangement.clone(),
+        remedies: open.report.remedies.iter().map(|r| r.id.clone()).collect(),
+        counted: Some((10.0, 0)),
+        meter: None,
+        meter_peak: None,
+        felt: Vec::new(),
+    };
+    let noted = Opened::with_notes(rig.clone(), session.clone(), vec![note], files());
+    let after_note = choice::plan(noted.context(), &AllCores);
+    let changed = JustNoted {
+        file: "notes.toml".into(),
+        place: show,
+        changed: Changed { noted: &noted.noted, before: plan },
+        after: &after_note,
+    };
+    let step = |question, command: String, lead: Vec<String>, whole| Step { question, command, lead, whole };
+    let planned = |rig: &str, at: &str| format!("plan {rig} session.toml {at}");
+    let (at_desk, at_rack) = ("--interface desk --phase overdub", "--interface rack --phase mixing");
+    let alone =
+        |context: &Context<'_>, c: &Choice| views::plan::alone(context, c, "", &files(), Detail::Screen);
+    Ok(vec![
+        step(
+            "Ada could sing at the writing desk. The panel there names speeds, not figures.",
+            planned("rig.toml", at_desk),
+            views::plan::sentences(context, &guess.report)
+                .into_iter()
+                .chain(views::doubt::in_short(context, &guess.measure))
+                .collect(),
+            alone(context, &guess),
+        ),
+        step(
+            "Open, then. They take a cable, and five minutes.",
+            planned(PROBED, at_desk),
+            views::plan::sentences(&probed, &measured.report),
+            alone(&probed, &measured),
+        ),
+        step(
+            "The show is open too. They rehearse for ten hours, hear nothing break, and note it.",
+            "note rig.toml session.toml --phase show --minutes 600 --dropouts 0".into(),
+            changed.lead(&noted.context()),
+            changed.show(&noted.context(), &files()),
+        ),
+        step(
+            "And the mix?",
+            planned("rig.toml", at_rack),
+            views::plan::sentences(context, &sure.report),
+            alone(context, &sure),
+        ),
+    ])
 }
 
 /// What was measured, on recordings in a folder that is gone afterwards. (An interface that is not there played and

@@ -105,7 +105,14 @@ impl Described {
     pub fn open(self) -> Result<Opened, Failure> {
         let rig = rig_from("the driver table", &self.answers.rig(), tables())?;
         let session = session_from("the driver table", &self.answers.session(), &rig, tables())?;
-        Ok(Opened { rig, session, rigs: Rigs::default(), rate: self.rate, block: self.block, workers: self.answers.cores })
+        Ok(Opened {
+            rig,
+            session,
+            rigs: Rigs::default(),
+            rate: self.rate,
+            block: self.block,
+            workers: self.answers.cores,
+        })
     }
 }
 

@@ -2,13 +2,17 @@
 
 use super::super::{Detail, Files, doubt, legs, plan_command, trade, try_command};
 use crate::page::{Columns, Head, answer, command, counted, heading, para, title, wrapped};
-use crate::words::figures::{decimals, dropout_verdict, dropouts, how_late, in_ms, ms_range, plain};
+use crate::words::figures::{
+    decimals, dropout_verdict, dropouts, duration, how_late, in_ms, ms_range, of_hundred, plain, rigs_of,
+};
 use crate::words::settings::{first_name, place, setting};
 use crate::words::warnings::capital;
 use crate::words::{reasons, remedies};
 use swiftloop_core::advice::recording_mb_per_minute;
 use swiftloop_core::choice::{Choice, Report};
+use swiftloop_core::doubt::DropoutVerdict;
 use swiftloop_core::loops::{Context, Loop};
+use swiftloop_core::units::Share;
 
 /// Other settings whose loss is explained on one screen.
 const OTHERS: usize = 1;
@@ -33,7 +37,13 @@ pub fn show(context: &Context<'_>, c: &Choice, detail: Detail) -> String {
     let mut text =
         heading(&format!("{}: {}", place(context, c.interface, c.phase), setting(context, &c.arrangement)));
     if let Some(by) = &c.missed {
-        text.push_str(&answer("It does not work, with every change tried. This comes nearest."));
+        let said = if c.is_impossible() {
+            "Impossible, whatever is done. This comes nearest.".into()
+        } else {
+            let could = rigs_of(c.could);
+            format!("It does not work, as far as can be told; with every change {could}. This comes nearest.")
+        };
+        text.push_str(&answer(&said));
         text.push_str(&wrapped("  ", &format!("{}.", capital(&reasons::held_back(context, by)))));
         text.push_str(&wrapped("  ", &format!("It would take {}.", reasons::would_take(by))));
     }
@@ -77,12 +87,25 @@ pub fn show(context: &Context<'_>, c: &Choice, detail: Detail) -> String {
 pub fn sentences(context: &Context<'_>, r: &Report) -> Vec<String> {
     let late = r.tightest().map(|l| delay(context, l));
     let broken = format!(
-        "Dropouts: {}; you allow {} an hour: {}.",
+        "Dropouts: {}; you allow {} an hour: {} {}.",
         dropouts(r.dropouts),
         plain(r.target.raw()),
-        dropout_verdict(r.verdict())
+        dropout_verdict(r.verdict()),
+        in_how_many(r)
     );
-    late.into_iter().chain([broken]).collect()
+    let clean = r
+        .clean
+        .map(|c| format!("No dropout in the whole show of {}: {}.", duration(c.lasts), of_hundred(c.clean)));
+    late.into_iter().chain([broken]).chain(clean).collect()
+}
+
+/// In how many rigs it holds, or breaks.
+fn in_how_many(r: &Report) -> String {
+    match r.verdict() {
+        DropoutVerdict::Holds => rigs_of(r.holds),
+        DropoutVerdict::Open => format!("(no more {})", rigs_of(r.holds)),
+        DropoutVerdict::Breaks => rigs_of(Share::new(1.0 - r.holds.raw())),
+    }
 }
 
 /// The same as the head of a page.
@@ -121,7 +144,11 @@ fn todo(context: &Context<'_>, c: &Choice) -> String {
         t.row([m.effort.to_string(), remedies::does(context, m), "part of the setting".into()]);
     }
     for (m, b) in r.remedies.iter().zip(&c.buys) {
-        t.row([m.effort.to_string(), remedies::does(context, m), remedies::buys(*b, r.dropouts.typical)]);
+        t.row([
+            m.effort.to_string(),
+            remedies::does(context, m),
+            remedies::buys(*b, r.dropouts.typical, r.sound),
+        ]);
     }
     text.push_str(&t.show());
     text

@@ -1,8 +1,8 @@
 //! The plan for programs.
 
-use super::super::notes::Changed;
 use super::super::doubt;
 use super::super::json::{merge, range, report, setting, trade, warning};
+use super::super::notes::Changed;
 use crate::words::reasons::{held_back, other_rate, why_not, without_roll, would_take};
 use crate::words::remedies;
 use serde_json::{Value, json};
@@ -23,6 +23,7 @@ pub fn json(context: &Context<'_>, plan: &Plan, noted: Option<&Changed<'_>>) -> 
                 &mut value,
                 json!({
                     "nearest": choice(context, plan, c),
+                    "possible_in_share": c.could,
                     "held_back_by": held_back(context, by),
                     "would_take": would_take(by),
                 }),

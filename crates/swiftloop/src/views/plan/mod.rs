@@ -8,7 +8,7 @@ mod svg;
 mod text;
 pub mod two_plans;
 
-pub use choice::{effort, lead as lead_of, sentences};
+pub use choice::{alone, effort, lead as lead_of, sentences};
 pub use json::json;
 pub use svg::svg;
 pub use text::{lead, show};

@@ -7,7 +7,7 @@ use crate::page::columns::legend;
 use crate::page::{
     Columns, Head, Style, TIED, and_list, answer, command, counted, heading, styled, title, wrapped,
 };
-use crate::words::figures::{delay_verdict, dropout_verdict, in_ms, ms, per_hour};
+use crate::words::figures::{delay_verdict, dropout_verdict, in_ms, ms, per_hour, rigs_of};
 use crate::words::reasons::{other_rate, would_take};
 use crate::words::settings::{first_name, short, short_place};
 use crate::words::{remedies, warnings};
@@ -72,7 +72,7 @@ fn name<'a>(context: &Context<'a>) -> &'a str {
 /// The answer in a sentence or two.
 pub fn lead(context: &Context<'_>, plan: &Plan) -> Vec<String> {
     let tally = plan.tally();
-    let of = match (tally.met, tally.all) {
+    let of = match (tally.sure, tally.all) {
         (2, 2) => "Both settings".to_string(),
         (met, all) if met == all => format!("All {all} settings"),
         (0, all) => format!("None of {all} settings"),
@@ -80,23 +80,28 @@ pub fn lead(context: &Context<'_>, plan: &Plan) -> Vec<String> {
     };
     let unchanged = match tally.unchanged {
         0 => String::new(),
-        n if n == tally.met => " without any change".into(),
+        n if n == tally.sure => " without any change".into(),
         n => format!(", {n} of them without any change"),
     };
     let mut line = format!("{of} work{unchanged}.");
     if tally.all == 1 {
-        line = if tally.met == 1 { "It works.".into() } else { "It does not work.".into() };
+        line = if tally.sure == 1 { "It works.".into() } else { String::new() };
     }
-    let impossible: Vec<String> = plan
-        .choices
-        .iter()
-        .filter(|c| c.missed.is_some())
-        .map(|c| short_place(context, c.interface, c.phase))
-        .chain(plan.silent.iter().map(|s| short_place(context, s.interface, s.phase)))
-        .collect();
-    if !impossible.is_empty() {
-        line.push_str(&format!(" With every change tried it does not work: {}.", and_list(&impossible)));
-    }
+    let places = |wanted: &dyn Fn(&Choice) -> bool| -> Vec<String> {
+        let all = plan.choices.iter().filter(|c| wanted(c));
+        all.map(|c| short_place(context, c.interface, c.phase)).collect()
+    };
+    let mut say = |what: &str, places: Vec<String>| {
+        if !places.is_empty() {
+            line.push_str(&format!(" {what}: {}.", and_list(&places)));
+        }
+    };
+    say("Open, it cannot be told yet", places(&|c| c.missed.is_none() && !c.is_sure()));
+    say("It does not work, as far as can be told", places(&|c| c.missed.is_some() && !c.is_impossible()));
+    let mut never = places(&|c| c.missed.is_some() && c.is_impossible());
+    never.extend(plan.silent.iter().map(|s| short_place(context, s.interface, s.phase)));
+    say("Impossible, whatever is done", never);
+    let line = line.trim_start().to_string();
     let others = plan.other_rates.iter().map(|r| format!("Not {}{TIED}Hz: {}.", r.rate, other_rate(r)));
     std::iter::once(line).chain(others).collect()
 }
@@ -119,7 +124,12 @@ fn missed(context: &Context<'_>, plan: &Plan) -> String {
             | HeldBackBy::WakeUps(_)
             | HeldBackBy::Work { .. } => crate::words::reasons::held_back(context, by),
         };
-        text.push_str(&wrapped("  ", &format!("{place}: {short}. It would take {}.", would_take(by))));
+        let could = if c.is_impossible() {
+            String::new()
+        } else {
+            format!(" With every change it works {}.", rigs_of(c.could))
+        };
+        text.push_str(&wrapped("  ", &format!("{place}: {short}.{could} It would take {}.", would_take(by))));
     }
     for s in &plan.silent {
         let interface = context.rig.interface(s.interface).title();

@@ -15,7 +15,7 @@ pub fn lead(context: &Context<'_>, by_class: &Plan, soaked: &Plan) -> Vec<String
     let mut lines = vec![
         format!("{measured} of {} settings rest on measured wake-ups now.", soaked.choices.len()),
         format!(
-            "{} of them hold, high figure and all; by the class of machine it was {}.",
+            "{} of all hold in 9 of 10 rigs like this; by the class of machine it was {}.",
             holding(soaked),
             holding(by_class)
         ),

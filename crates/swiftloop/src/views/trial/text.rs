@@ -224,7 +224,7 @@ fn applied(context: &Context<'_>, t: &Trial<'_>) -> String {
         rows.row([
             remedies::does(context, m),
             m.effort.to_string(),
-            remedies::buys(*b, r.dropouts.typical),
+            remedies::buys(*b, r.dropouts.typical, r.sound),
             remedies::elsewhere(context, m).into(),
         ]);
     }
