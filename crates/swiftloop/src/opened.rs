@@ -89,6 +89,9 @@ impl Opened {
         interface: Option<&str>,
         phase: Option<&str>,
     ) -> Result<(InterfaceId, PhaseId), Failure> {
+        if let Some(asked) = phase {
+            pick("phase", Some(asked), &self.phases())?;
+        }
         let interface = InterfaceId::from(match (interface, self.only_interface_of(phase)) {
             (None, Some(only)) => only,
             (asked, _) => pick("interface", asked, &self.interfaces())?,

@@ -89,6 +89,8 @@ pub struct PhaseProblem<'a> {
     pub kind: &'a PhaseKind,
     /// Dropouts that are allowed.
     pub target: PerHour,
+    /// Rates around which dropouts have to be told apart: what is allowed, and what was counted somewhere.
+    pub around: (PerHour, PerHour),
     /// The rate.
     pub rate: Hz,
     /// Live tracks, as nodes.
@@ -177,12 +179,14 @@ impl<'a> PhaseProblem<'a> {
             .filter_map(|(performer, p)| Some(Need { performer, cue: session.node_of(&p.cue)? }));
         let mut graph = Graph::of(routes);
         let remedies = remedy::all(&context, (interface, rate), phase_id, &live, &direct_fits, &mut graph);
+        let target = phase.target_per_hour.map_or(PerHour::new(kind.target_per_hour), PerHour::new);
         let mut problem = Self {
             interface,
             phase_id,
             phase,
             kind,
-            target: phase.target_per_hour.map_or(PerHour::new(kind.target_per_hour), PerHour::new),
+            target,
+            around: (target, target),
             rate,
             latency: latencies(session, rate),
             needs: needs.collect(),

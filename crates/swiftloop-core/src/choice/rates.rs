@@ -35,7 +35,7 @@ impl Evaluation<'_, '_> {
             let factors = self.spread(block, worked, applied).factors(rigs);
             let held = rigs.leans(Cause::Blocks(device.0, device.1));
             let woken = rigs.leans(Cause::WakeUps);
-            Surface::of(self.problem.target, model, points, work, &factors, rigs)
+            Surface::of(self.problem.around, model, points, work, &factors, rigs)
                 .over(&factors, &woken, &held)
         };
         let mut sum = of_blocks(
@@ -217,7 +217,7 @@ struct Surface {
 
 impl Surface {
     fn of(
-        target: PerHour,
+        around: (PerHour, PerHour),
         model: &RiskModel<'_>,
         points: &[WakeSet],
         work: &Work,
@@ -244,12 +244,13 @@ impl Surface {
         let flat =
             |log: f64| Self { work: vec![0.0], woken: vec![0.0], held: vec![0.0], log_rates: vec![log] };
         let typical = points.len().min(2) - 1;
+        let (log_low, log_high) = ((around.0.raw() / CLEAR).ln(), (around.1.raw() * CLEAR).ln());
         let worst = rate(heaviest, points.len() - 1, held[0]);
-        if worst <= (target.raw() / CLEAR).ln() {
+        if worst <= log_low {
             return flat(rate(1.0, typical, 0.0).min(worst));
         }
         let best = rate(lightest, 0, held[held.len() - 1]);
-        if best >= (target.raw() * CLEAR).ln() {
+        if best >= log_high {
             return flat(rate(1.0, typical, 0.0).max(best));
         }
         let mut work_points = vec![lightest];
@@ -257,10 +258,7 @@ impl Surface {
         work_points.push(heaviest);
         work_points.dedup_by(|a, b| *a / *b < 1.0 + 1e-6);
         let size = (held.len(), woken.len(), work_points.len());
-        let log_target = target.raw().ln();
-        let log_rates = monotone(size, (log_target - CLEAR.ln(), log_target + CLEAR.ln()), |(h, w, f)| {
-            rate(work_points[f], w, held[h])
-        });
+        let log_rates = monotone(size, (log_low, log_high), |(h, w, f)| rate(work_points[f], w, held[h]));
         Self {
             work: work_points.iter().map(|f| f.ln()).collect(),
             woken: woken.to_vec(),

@@ -49,6 +49,8 @@ pub enum Told {
 const COMMON: f64 = 1.0;
 /// The same of a call beside a frame.
 const APART: f64 = 0.7;
+/// The same where nothing tells them apart.
+const TOGETHER: f64 = 0.01;
 /// Chances below which a note does not go with the rest.
 const UNLIKELY: f64 = 0.002;
 /// What leans by less is not told.
@@ -134,6 +136,11 @@ fn problem<'a>(context: Context<'a>, note: &Note) -> (PhaseProblem<'a>, Vec<Reme
 fn fitted(tables: &Tables, rig: &Rig, session: &Session, readings: &[Reading<'_>]) -> (f64, f64) {
     const STEP: f64 = 0.02;
     let one = Factor::new(1.0);
+    let mut buffers: Vec<_> = readings.iter().map(|r| r.note.arrangement.setting.buffer.block).collect();
+    buffers.sort_unstable();
+    buffers.dedup();
+    // Readings at one buffer do not tell calls and frames apart.
+    let apart = if buffers.len() > 1 { APART } else { TOGETHER };
     // In the mean of both, and half of the difference.
     let factors = |x: [f64; 2]| ((x[0] + x[1]).exp(), (x[0] - x[1]).exp());
     let log = |x: [f64; 2], r: &Reading<'_>| {
@@ -144,7 +151,7 @@ fn fitted(tables: &Tables, rig: &Rig, session: &Session, readings: &[Reading<'_>
     let mut x = [0.0, 0.0];
     for _ in 0..6 {
         // Normal equations: what was thought before, then a row for each reading.
-        let (mut a, mut b) = ([[1.0 / COMMON.powi(2), 0.0], [0.0, 1.0 / APART.powi(2)]], [0.0, 0.0]);
+        let (mut a, mut b) = ([[1.0 / COMMON.powi(2), 0.0], [0.0, 1.0 / apart.powi(2)]], [0.0, 0.0]);
         for k in 0..2 {
             b[k] = -x[k] * a[k][k];
         }
@@ -197,7 +204,8 @@ fn likelihood(context: Context<'_>, note: &Note) -> Option<Vec<f64>> {
 /// Dropouts per hour in every rig, exact around what was counted.
 fn rates(context: Context<'_>, note: &Note, hours: f64, dropouts: u32) -> Vec<f64> {
     let (mut problem, remedies) = problem(context, note);
-    problem.target = PerHour::new((f64::from(dropouts) + 0.5) / hours);
+    let seen = PerHour::new((f64::from(dropouts) + 0.5) / hours);
+    problem.around = (problem.target.min(seen), problem.target.max(seen));
     report(&Evaluation::new(&problem, note.arrangement.clone()), &remedies).outcomes.rates
 }
 

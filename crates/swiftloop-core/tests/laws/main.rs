@@ -13,6 +13,7 @@ mod finished;
 mod listen;
 mod load;
 mod loops;
+mod notes;
 mod onsets;
 mod plan;
 mod premises;

@@ -5,6 +5,7 @@ mod bad_input;
 mod common;
 mod measure;
 mod new;
+mod notes;
 mod plan;
 mod readme;
 mod servers;

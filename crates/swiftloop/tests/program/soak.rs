@@ -180,7 +180,10 @@ fn the_work_is_that_of_the_plan() {
     let _alone = alone();
     let folder = Folder::with_demo();
     let soak = folder.json(&at("soak", "rack", "tracking", &["--seconds", "1"]));
-    assert_eq!(soak["rungs"][0]["buffer_frames"], 64);
+    let plan = folder.json(&["plan", "rig.toml", "session.toml"]);
+    let planned =
+        plan["choices"].as_array().unwrap().iter().find(|c| c["setting"]["phase"] == "tracking").unwrap();
+    assert_eq!(soak["rungs"][0]["buffer_frames"], planned["setting"]["buffer_frames"]);
     assert!(soak["work"].as_str().unwrap().contains("tracking on rack"));
     let wrong = folder.run(&at("soak", "rack", "trakcing", &[]));
     assert_eq!(wrong.code, 2);
