@@ -131,6 +131,15 @@ impl SetProblem for Evaluation<'_, '_> {
         matches!(target(one), Target::Processor(_)) && target(one) == target(other)
     }
 
+    /// Of two tracks that are alike but for what they hold in memory the larger is printed first.
+    fn covers(&self, better: RemedyId, worse: RemedyId) -> bool {
+        let of = |r: RemedyId| self.problem.alike[r].as_ref();
+        match (of(better), of(worse)) {
+            (Some((a, more)), Some((b, less))) => a == b && more >= less,
+            (Some(_), None) | (None, _) => false,
+        }
+    }
+
     fn state(&self, chosen: &[RemedyId]) -> State {
         State::of(self.problem, chosen)
     }

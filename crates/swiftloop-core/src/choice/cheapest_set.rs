@@ -14,6 +14,11 @@ pub trait SetProblem {
         let _ = (one, other);
         false
     }
+    /// Whether whatever `worse` does `better` does as well, for the same effort: who leaves the better one leaves the other too.
+    fn covers(&self, better: Self::Item, worse: Self::Item) -> bool {
+        let _ = (better, worse);
+        false
+    }
     /// What `chosen` leaves behind.
     fn state(&self, chosen: &[Self::Item]) -> Self::State;
     /// Whether a set satisfies the condition. Adding items must never make a satisfied condition fail, except
@@ -200,6 +205,7 @@ impl<P: SetProblem> Search<'_, P> {
         let beside = open.iter().copied().filter(|&i| !self.problem.excludes(item, i)).collect();
         self.descend(chosen, &with, beside, effort + self.problem.effort(item), true);
         chosen.pop();
+        open.retain(|&i| !self.problem.covers(item, i));
         self.descend(chosen, state, open, effort, false);
     }
 }

@@ -3,6 +3,7 @@
 
 use super::Evaluation;
 use super::block_times::BlockTimes;
+use super::block_work::Applied;
 use super::outcomes::Outcomes;
 use super::report::{longest, loops_after};
 use super::sequence::Objections;
@@ -41,17 +42,26 @@ pub(super) fn could_be(evaluation: &Evaluation<'_, '_>) -> Share {
 
 /// Whether limits and target are met in 9 of 10 rigs; what is far from that is told at a glance.
 pub(super) fn is_sound(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> bool {
-    let applied = evaluation.problem.apply(chosen, &[]);
-    let loops = loops_after(evaluation, &applied);
+    is_sound_after(evaluation, &evaluation.problem.apply(chosen, &[]))
+}
+
+/// Whether they could be with the good sides of every remedy there is.
+pub(super) fn could_be_sound(evaluation: &Evaluation<'_, '_>) -> bool {
+    let problem = evaluation.problem;
+    is_sound_after(evaluation, &problem.apply(&[], &problem.remedies.keys().collect::<Vec<_>>()))
+}
+
+fn is_sound_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> bool {
+    let loops = loops_after(evaluation, applied);
     if loops.iter().any(|l| l.shares.playable < SURE) {
         return false;
     }
-    let times = BlockTimes::of(evaluation, &applied);
+    let times = BlockTimes::of(evaluation, applied);
     let in_time = loops.iter().all(|l| l.shares.playable.raw() >= 1.0);
-    if in_time && evaluation.holds_at_a_glance(&applied, &times) {
+    if in_time && evaluation.holds_at_a_glance(applied, &times) {
         return true;
     }
-    let outcomes = Outcomes::of(evaluation, &loops, evaluation.rates(&applied, &times));
+    let outcomes = Outcomes::of(evaluation, &loops, evaluation.rates(applied, &times));
     evaluation.problem.context.rigs.share(|i| outcomes.is_sound(i)) >= SURE
 }
 

@@ -123,6 +123,8 @@ pub struct PhaseProblem<'a> {
     pub remedies: TiVec<RemedyId, Remedy>,
     /// For each remedy those that do all of it and more: beside one of them it brings nothing of its own.
     pub covered_by: TiVec<RemedyId, Vec<RemedyId>>,
+    /// Of remedies that print a track all that tells one such track from another, but for the memory that is freed; and that.
+    pub(super) alike: TiVec<RemedyId, Option<(String, Gigabytes)>>,
     /// For each need, by how many frames each remedy shortens its chain at the most.
     pub delay_gains: Vec<TiVec<RemedyId, f64>>,
     /// The shortest delays that remedies can reach.
@@ -213,6 +215,7 @@ impl<'a> PhaseProblem<'a> {
                 .map(|(id, _)| id)
                 .collect(),
             shortens: TiVec::new(),
+            alike: TiVec::new(),
             delay_gains: Vec::new(),
             riders: Vec::new(),
             forced_by_roll: Ok(Vec::new()),
@@ -226,6 +229,7 @@ impl<'a> PhaseProblem<'a> {
         let latency: TiVec<_, Frames> = problem.latency.iter().map(|l| l.typical()).collect();
         let shortens = |r: &Remedy| r.effects.iter().any(|e| e.touches_delay(routes, &latency, &problem.cue));
         problem.shortens = problem.remedies.iter().map(shortens).collect();
+        problem.alike = problem.remedies.iter().map(|r| problem.print_of_a_kind(r)).collect();
         problem.delay_gains = delay_gains(&problem);
         problem.shortest = Shortest { latency: hoped.latency, direct: hoped.direct };
         problem
@@ -236,6 +240,34 @@ impl<'a> PhaseProblem<'a> {
         for remedy in self.remedies.iter_mut().filter(|r| ids.contains(&r.id)) {
             remedy.effort = 0;
         }
+    }
+
+    /// What tells a print from that of another track.
+    fn print_of_a_kind(&self, remedy: &Remedy) -> Option<(String, Gigabytes)> {
+        let remedy::Target::Track(track) = remedy.target else { return None };
+        let session = self.context.session;
+        let node = session.node_of_track(track);
+        let chain = session.chain_of(node);
+        // Copies may go on a send together: then it matters which.
+        if !remedy.is_print() || self.cue[node] || chain.iter().any(|p| p.same_as.is_some()) {
+            return None;
+        }
+        let routes = session.routes();
+        let each =
+            routes.nodes[node].processors().map(|p| (self.costs[p], self.latency[p], self.computing[p]));
+        let (about, to) = (session.track(track), &routes.nodes[node].to);
+        let offered =
+            chain.iter().map(|p| (p.oversampling, p.sensitive, p.voices, p.has_draft, p.state, p.kind));
+        let memory = remedy.effects.iter().map(|e| self.frees(e)).sum();
+        let all = (
+            remedy.kind,
+            remedy.effort,
+            to,
+            about.channels,
+            each.collect::<Vec<_>>(),
+            offered.collect::<Vec<_>>(),
+        );
+        Some((format!("{all:?}"), memory))
     }
 
     /// The state after `chosen`, and after the good sides (only) of `hoped`. The same memory is freed once, however

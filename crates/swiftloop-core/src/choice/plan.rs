@@ -290,7 +290,8 @@ fn objections_to(problem: &PhaseProblem<'_>, candidate: &Candidate) -> Objection
             let times = *dropouts / problem.target;
             Objections {
                 limits: if over.raw() > 0.0 { 1.0 + over.raw() } else { 0.0 },
-                target: if times > 1.0 { 1.0 + times.ln() } else { 0.0 },
+                // With typical figures it may be few enough; it is missed all the same.
+                target: if over.raw() > 0.0 && times <= 1.0 { 0.0 } else { 1.0 + times.max(1.0).ln() },
                 effort: own_effort(),
                 ..Objections::default()
             }

@@ -3,7 +3,7 @@
 use super::cheapest_set::{CheapestSet, Found, SEARCH_NODES, SetProblem, cheapest_set_within, equally_cheap};
 use super::design::{Design, Goal};
 use super::evaluation::{Room, excess};
-use super::judge::{is_sound, noticed, objections_met};
+use super::judge::{could_be_sound, is_sound, noticed, objections_met};
 use super::remedy::without_included;
 use super::sequence::Objections;
 use super::work_limit::WorkLimits;
@@ -176,6 +176,13 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         let items: Vec<RemedyId> = items.into_iter().filter(beside).collect();
         let mut unsolved = Self { evaluation, forced, items, noticed, at_least: 0 };
         unsolved.at_least = unsolved.bound()?;
+        // What cannot hold in 9 of 10 rigs with everything there is need not be looked for.
+        if design != Design::TYPICAL
+            && unsolved.at_least > unsolved.evaluation.effort(&unsolved.forced) + noticed
+            && !could_be_sound(&unsolved.evaluation.typically())
+        {
+            return Err(what_remains(&unsolved.evaluation));
+        }
         Ok(unsolved)
     }
 
