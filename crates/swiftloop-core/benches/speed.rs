@@ -5,6 +5,7 @@
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
 use swiftloop_core::choice::{Arrangement, Evaluation, OneByOne, PhaseProblem, candidates, plan, report};
+use swiftloop_core::doubt::Rigs;
 use swiftloop_core::ids::NodeId;
 use swiftloop_core::load::{BlockGraph, Graph, Rule, WorkShare, critical_path, list_schedule};
 use swiftloop_core::loops::{Context, Setting};
@@ -65,7 +66,7 @@ fn risk(c: &mut Criterion) {
         };
         group.bench_function(BenchmarkId::new("dropouts, reserve", reserve), |b| {
             let work = Work::mixed(&[of(0.75, 500.0), of(0.25, 800.0)]);
-            b.iter(|| model.dropouts(black_box(&work), black_box(&work), black_box(&work)));
+            b.iter(|| model.typical(black_box(&work)));
         });
     }
     group.finish();

@@ -76,7 +76,7 @@ impl Evaluation<'_, '_> {
         let mut all = stored + most(&self.cue, &times.cue, self.cue_risk(applied), &cue_work);
         if let (Some(block), Some(roll), true) = (&self.roll, &times.roll, all <= target) {
             let model = self.roll_risk(roll.block, applied);
-            all = all + most(block, &roll.worked, model, &Work::mixed(&roll.responses));
+            all += most(block, &roll.worked, model, &Work::mixed(&roll.responses));
         }
         all <= target
     }

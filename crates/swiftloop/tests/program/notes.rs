@@ -80,7 +80,7 @@ fn impossible_notes_are_refused_with_their_line() {
         ("meter = 35", "felt = { ada = \"slow\" }", 11, "unknown word", "late"),
         ("meter = 35", "metre = 35", 11, "unknown key", "`meter`"),
     ] {
-        folder.write("notes.toml", &SEEN.replace(from, to));
+        folder.write("notes.toml", SEEN.replace(from, to));
         let refused = folder.run(&["plan", "rig.toml", "session.toml"]);
         assert_eq!(refused.code, 2, "{to}: {}", refused.out);
         let place = format!("notes.toml:{line}:");
@@ -98,14 +98,14 @@ fn limits_in_the_wrong_order_are_refused_with_their_line() {
     for (wrong, says) in
         [("[9, 6]", "the smaller one"), ("[6, 9, 12]", "one figure or two"), ("-4", "above zero")]
     {
-        folder.write("session.toml", &text.replace("limit_ms = [6, 9]", &format!("limit_ms = {wrong}")));
+        folder.write("session.toml", text.replace("limit_ms = [6, 9]", &format!("limit_ms = {wrong}")));
         let refused = folder.run(&["plan", "rig.toml", "session.toml"]);
         assert_eq!(refused.code, 2, "{wrong}");
         assert!(refused.err.contains(&format!("session.toml:{line}:")), "{wrong}: {}", refused.err);
         let flat = refused.err.split_whitespace().collect::<Vec<_>>().join(" ");
         assert!(flat.contains(says) && flat.contains("such as"), "{wrong}: {}", refused.err);
     }
-    folder.write("session.toml", &text.replace("limit_ms = [6, 9]", "limit_ms = 9"));
+    folder.write("session.toml", text.replace("limit_ms = [6, 9]", "limit_ms = 9"));
     assert_eq!(folder.run(&["plan", "rig.toml", "session.toml"]).code, 0);
 }
 
