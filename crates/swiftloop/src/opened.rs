@@ -3,8 +3,10 @@
 use crate::failure::Failure;
 use crate::named::pick;
 use crate::views::Files;
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use rayon::prelude::*;
 use std::path::Path;
+use std::time::{Duration, Instant};
 use swiftloop_core::Workers;
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::ids::{InterfaceId, PhaseId};
@@ -104,6 +106,47 @@ impl Opened {
             (None, [one]) => Ok((interface, *one)),
             (asked, _) => Ok((interface, PhaseId::from(pick("phase", asked, &self.phases())?))),
         }
+    }
+}
+
+/// All cores of this computer, with the progress on a terminal once it takes longer than a moment.
+pub struct Watched {
+    bar: ProgressBar,
+    since: Instant,
+}
+
+impl Watched {
+    /// While something is planned.
+    pub fn planning() -> Self {
+        let bar = ProgressBar::with_draw_target(Some(0), ProgressDrawTarget::hidden());
+        let style = ProgressStyle::with_template("planning {bar:40} {pos} of {len}");
+        bar.set_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()));
+        Self { bar, since: Instant::now() }
+    }
+
+    fn done(&self) {
+        const A_MOMENT: Duration = Duration::from_secs(1);
+        self.bar.inc(1);
+        if self.bar.is_hidden() && self.since.elapsed() > A_MOMENT {
+            self.bar.set_draw_target(ProgressDrawTarget::stderr());
+        }
+    }
+}
+
+impl Drop for Watched {
+    fn drop(&mut self) {
+        self.bar.finish_and_clear();
+    }
+}
+
+impl Workers for Watched {
+    fn map<T: Send, R: Send>(&self, items: Vec<T>, each: impl Fn(T) -> R + Sync + Send) -> Vec<R> {
+        self.bar.inc_length(items.len() as u64);
+        AllCores.map(items, |item| {
+            let result = each(item);
+            self.done();
+            result
+        })
     }
 }
 

@@ -4,6 +4,7 @@
 //! programming over all of them.
 #![deny(clippy::wildcard_enum_match_arm, clippy::match_wildcard_for_single_variants)]
 
+mod arrangements;
 mod block_times;
 mod block_work;
 mod bound;
@@ -30,12 +31,14 @@ mod riders;
 mod sequence;
 mod solve;
 mod steps;
+mod storage;
 mod trade;
 mod trial;
 mod why;
 mod work_limit;
 
 pub use crate::workers::{OneByOne, Workers};
+pub use arrangements::default_workers;
 pub use block_work::WorkFactor;
 pub use busy::{Busy, busy};
 pub use cheapest_set::{CheapestSet, Floor, SetProblem, cheapest_set};
@@ -44,15 +47,16 @@ pub use evaluation::{Arrangement, Evaluation};
 pub use first_answer::{FirstAnswer, first_answer};
 pub use measure::{Measurement, Proposed};
 pub use outcomes::{CleanShow, Outcomes};
-pub use phase_problem::{PhaseProblem, Resources, memory_needed, resources};
+pub use phase_problem::PhaseProblem;
 pub use plan::{Choice, OtherRate, Plan, Silent, Tally, plan};
 pub use planned_work::{NoWork, PlannedWork, WorkAsked, planned_work};
 pub use real_work::reference_work;
 pub use remedy::{Remedy, Target, arranged, arranged_effort, without_included};
 pub use report::{Report, RollLoad, report};
 pub use sequence::Objection;
-pub use solve::{Candidate, Outcome, candidates, default_workers, solve};
+pub use solve::{Candidate, Outcome, candidates, solve};
 pub use steps::{Change, Step};
+pub use storage::{Resources, memory_needed, resources};
 pub use trade::{TradePoint, trade};
 pub use trial::{Request, Trial, TrialRefusal, attempt_trial, report_of, would_fit_at};
 pub use why::{Alternative, Buys, HeldBackBy, Overrun, WhyNot, WithoutRoll, buys, wake_ups_alone, why_not};

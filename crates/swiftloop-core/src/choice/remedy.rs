@@ -1,7 +1,7 @@
 //! Remedies: single changes to the session or the machine that lower delay or load, each with an id, an effort
 //! and what it changes. The words for them stand in the table of remedies.
 
-use super::phase_problem::streams;
+use super::storage::streams;
 use super::{Arrangement, Effect, default_workers};
 use crate::ids::{
     BusId, InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, ProgramId, RemedyId, TrackId,

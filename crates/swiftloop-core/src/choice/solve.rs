@@ -1,5 +1,6 @@
 //! Every arrangement of one phase, and the cheapest set of remedies for each that could matter.
 
+use super::arrangements::arrangements;
 use super::cheapest_set::{CheapestSet, Found, SEARCH_NODES, SetProblem, cheapest_set_within, equally_cheap};
 use super::design::{Design, Goal};
 use super::evaluation::{Room, excess};
@@ -10,8 +11,7 @@ use super::work_limit::WorkLimits;
 use super::{Arrangement, Evaluation, PhaseProblem};
 use crate::ids::{PerformerId, ProcessorId, RemedyId};
 use crate::loops::Setting;
-use crate::session::Session;
-use crate::units::{Block, Frames, Ms, PerHour};
+use crate::units::{Frames, Ms, PerHour};
 use std::cmp::Reverse;
 
 /// Nodes that are visited to find any set at all.
@@ -67,44 +67,6 @@ pub struct Candidate {
     pub arrangement: Arrangement,
     /// What became of it.
     pub outcome: Outcome,
-}
-
-/// Numbers of workers that may be tried: the session's own first, then one fewer, then one more.
-fn worker_options(problem: &PhaseProblem<'_>) -> Vec<u32> {
-    let cores = problem.context.rig.machine.cores;
-    let own = default_workers(problem.context.session, cores);
-    let mut options = vec![own];
-    // A reserved core only helps when others would otherwise take time from the session.
-    if own > 1 && own == cores {
-        options.push(own - 1);
-    }
-    if own < cores {
-        options.push(own + 1);
-    }
-    options
-}
-
-/// Workers of a session on so many cores: one a core, hardware threads that share a core not counted.
-#[must_use]
-pub fn default_workers(session: &Session, cores: u32) -> u32 {
-    session.engine.workers.unwrap_or(cores).clamp(1, cores.max(1))
-}
-
-/// Every arrangement of a phase.
-fn arrangements(problem: &PhaseProblem<'_>) -> Vec<Arrangement> {
-    let context = &problem.context;
-    let engine = &context.session.engine;
-    let mut all = Vec::new();
-    for setting in context.settings(problem.interface, problem.rate) {
-        let mut rolls: Vec<Option<Block>> = vec![None];
-        if engine.renders_ahead && !problem.live.is_empty() {
-            rolls.extend(engine.roll_frames.iter().filter(|b| **b > setting.buffer.block).map(|&b| Some(b)));
-        }
-        for workers in worker_options(problem) {
-            all.extend(rolls.iter().map(|&roll| Arrangement { setting: setting.clone(), roll, workers }));
-        }
-    }
-    all
 }
 
 /// Solves one arrangement with typical figures; sets that take more than `most` are of no interest.

@@ -59,6 +59,12 @@ impl Rigs {
         Self { count, weights: None, leans: Mutex::default() }
     }
 
+    /// So many.
+    #[cfg(test)]
+    pub(crate) fn of(count: usize) -> Self {
+        Self::drawn(count)
+    }
+
     /// As many as it takes where something was seen.
     #[must_use]
     pub fn many() -> Self {

@@ -103,4 +103,46 @@ mod tests {
         assert!(goes_with(&rigs, &x, |i| works[i]) && !goes_with(&rigs, &y, |i| works[i]));
         assert_eq!(chance_of_change(&rigs, &vec![0.0; 512], decide), Value { setting: 0.0, any: 0.0 });
     }
+
+    /// A measurement with four readings, three settings that work in some rigs: every reading looked at by itself.
+    #[test]
+    fn agrees_with_brute_force_where_there_are_few_readings() {
+        let mut random = fastrand::Rng::with_seed(7);
+        'cases: for _ in 0..200 {
+            let logs: Vec<f64> = (0..64).map(|_| random.f64()).collect();
+            let rigs = Rigs::of(64).weighed(&logs);
+            let signal: Vec<f64> = (0..64).map(|_| f64::from(random.u8(0..4))).collect();
+            let works: Vec<[bool; 3]> =
+                (0..64).map(|_| [random.bool(), random.u8(0..4) > 0, random.u8(0..9) > 0]).collect();
+            let decide = |of: &[usize]| {
+                let all: f64 = of.iter().map(|&i| rigs.weight(i)).sum();
+                let share = |k: usize| {
+                    of.iter().filter(|&&i| works[i][k]).map(|&i| rigs.weight(i)).sum::<f64>() / all
+                };
+                // The first that works in most of them; and how well.
+                let best = (0..3).find(|k| share(*k) >= 0.75).unwrap_or(2);
+                (best, share(best) >= 0.75)
+            };
+            let all: Vec<usize> = (0..64).collect();
+            let now = decide(&all);
+            let (mut setting, mut any) = (0.0, 0.0);
+            for reading in 0..4 {
+                let of: Vec<usize> =
+                    all.iter().copied().filter(|&i| signal[i] == f64::from(reading)).collect();
+                let weight: f64 = of.iter().map(|&i| rigs.weight(i)).sum();
+                if weight < 0.1 {
+                    // Too few to stand alone: left to what bins make of them.
+                    continue 'cases;
+                }
+                let then = decide(&of);
+                setting += if then.0 == now.0 { 0.0 } else { weight };
+                any += if then == now { 0.0 } else { weight };
+            }
+            let said = chance_of_change(&rigs, &signal, decide);
+            assert!(
+                (said.setting - setting).abs() < 1e-9 && (said.any - any).abs() < 1e-9,
+                "{said:?} {setting} {any}"
+            );
+        }
+    }
 }

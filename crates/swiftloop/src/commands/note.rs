@@ -2,7 +2,7 @@
 
 use crate::cli::NoteOptions;
 use crate::failure::Failure;
-use crate::opened::{AllCores, Opened};
+use crate::opened::{Opened, Watched};
 use crate::output::answer;
 use crate::views::notes as view;
 use crate::words::InContext;
@@ -16,7 +16,7 @@ pub fn run(options: &NoteOptions) -> Result<ExitCode, Failure> {
     let opened = Opened::read(&options.rig, &options.session)?;
     let context = opened.context();
     let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
-    let before = choice::plan(context, &AllCores);
+    let before = choice::plan(context, &Watched::planning());
     let request =
         Request { driver: options.driver.clone(), buffer: options.buffer.clone(), ..Request::default() };
     let trial = attempt_trial(context, Some(&before), place, &request)
@@ -26,7 +26,7 @@ pub fn run(options: &NoteOptions) -> Result<ExitCode, Failure> {
     let written = opened.noted.before.as_ref().map_or(&opened.session, |(session, _)| session);
     let notes = add_note(&options.session, &note, (&opened.rig, written), &today())?;
     let now = Opened::with_notes(opened.rig.clone(), written.clone(), notes, opened.files.clone());
-    let after = choice::plan(now.context(), &AllCores);
+    let after = choice::plan(now.context(), &Watched::planning());
     let noted = view::JustNoted {
         file: notes_beside(&options.session),
         place,

@@ -3,7 +3,7 @@
 use crate::cli::PlanOptions;
 use crate::failure::Failure;
 use crate::named::unknown;
-use crate::opened::{AllCores, Opened};
+use crate::opened::{Opened, Watched};
 use crate::output::{answer, draw, yes_or_no};
 use crate::views::{notes, plan as view};
 use std::process::ExitCode;
@@ -20,8 +20,8 @@ pub fn run(options: &PlanOptions) -> Result<ExitCode, Failure> {
         }
     }
     // The whole session is always planned, so that what is shown does not depend on what is shown beside it.
-    let mut plan = choice::plan(context, &AllCores);
-    let before = opened.before_notes().map(|context| choice::plan(context, &AllCores));
+    let mut plan = choice::plan(context, &Watched::planning());
+    let before = opened.before_notes().map(|context| choice::plan(context, &Watched::planning()));
     let wanted = |asked: &[String], id: &str| asked.is_empty() || asked.iter().any(|a| a == id);
     plan.retain(|interface, phase| {
         wanted(&options.interface, &context.rig.interface(interface).id)

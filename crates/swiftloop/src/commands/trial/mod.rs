@@ -6,7 +6,7 @@ pub mod fileless;
 use crate::cli::TryOptions;
 use crate::failure::Failure;
 use crate::named::unknown;
-use crate::opened::{AllCores, Opened};
+use crate::opened::{Opened, Watched};
 use crate::output::{answer, draw, yes_or_no};
 use crate::views::trial as view;
 use crate::words::InContext;
@@ -32,7 +32,7 @@ pub fn run(options: &TryOptions, rig: &Path, session: &Path) -> Result<ExitCode,
         performer: performer.transpose()?,
     };
     // Who names everything is answered at once: nothing is searched.
-    let plan = (!request.is_complete()).then(|| choice::plan(context, &AllCores));
+    let plan = (!request.is_complete()).then(|| choice::plan(context, &Watched::planning()));
     let trial = attempt_trial(context, plan.as_ref(), place, &request)
         .map_err(|why| Failure::explained(&InContext(&context, why)))?;
     draw(&options.drawing, || Ok(view::svg(&context, &trial)))?;
