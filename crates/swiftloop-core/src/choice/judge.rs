@@ -23,21 +23,23 @@ pub(super) const SLUGGISH: f64 = 10.0;
 
 /// In which share of rigs limits and target are met with `chosen` remedies.
 pub(super) fn sound(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Share {
-    let applied = evaluation.problem.apply(chosen, &[]);
-    let loops = loops_after(evaluation, &applied);
-    let rates = evaluation.rates(&applied, &BlockTimes::of(evaluation, &applied));
-    let outcomes = Outcomes::of(evaluation, &loops, rates);
-    evaluation.problem.context.rigs.share(|i| outcomes.is_sound(i))
+    sound_after(evaluation, &evaluation.problem.apply(chosen, &[]))
 }
 
-/// In which share of rigs limits and target could be met with the good sides of every remedy there is.
+/// In which share of rigs they could be met with the good sides of every remedy there is.
 pub(super) fn could_be(evaluation: &Evaluation<'_, '_>) -> Share {
+    sound_after(evaluation, &with_everything(evaluation))
+}
+
+fn sound_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> Share {
+    let loops = loops_after(evaluation, applied);
+    Outcomes::after(evaluation, applied, &loops).sound(evaluation.problem.context.rigs)
+}
+
+/// With the good sides of every remedy there is.
+fn with_everything(evaluation: &Evaluation<'_, '_>) -> Applied {
     let problem = evaluation.problem;
-    let applied = problem.apply(&[], &problem.remedies.keys().collect::<Vec<_>>());
-    let loops = loops_after(evaluation, &applied);
-    let rates = evaluation.rates(&applied, &BlockTimes::of(evaluation, &applied));
-    let outcomes = Outcomes::of(evaluation, &loops, rates);
-    problem.context.rigs.share(|i| outcomes.is_sound(i))
+    problem.apply(&[], &problem.remedies.keys().collect::<Vec<_>>())
 }
 
 /// Whether limits and target are met in 9 of 10 rigs; what is far from that is told at a glance.
@@ -47,8 +49,7 @@ pub(super) fn is_sound(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> 
 
 /// Whether they could be with the good sides of every remedy there is.
 pub(super) fn could_be_sound(evaluation: &Evaluation<'_, '_>) -> bool {
-    let problem = evaluation.problem;
-    is_sound_after(evaluation, &problem.apply(&[], &problem.remedies.keys().collect::<Vec<_>>()))
+    is_sound_after(evaluation, &with_everything(evaluation))
 }
 
 fn is_sound_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> bool {
@@ -62,7 +63,7 @@ fn is_sound_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> bool {
         return true;
     }
     let outcomes = Outcomes::of(evaluation, &loops, evaluation.rates(applied, &times));
-    evaluation.problem.context.rigs.share(|i| outcomes.is_sound(i)) >= SURE
+    outcomes.sound(evaluation.problem.context.rigs) >= SURE
 }
 
 /// What it counts like that performers notice their delay: a change that somebody feels for each, by the share of rigs in

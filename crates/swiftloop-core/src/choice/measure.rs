@@ -2,10 +2,9 @@
 //! could be made the chance that it changes the setting or the verdict goes out. The one idea: every measurement is
 //! asked what it would show in each possible rig, and one decides anew among the rigs that would show the same.
 
-use super::block_times::BlockTimes;
 use super::design::Design;
 use super::evaluation::Evaluation;
-use super::judge::LITTLE;
+use super::judge::{LITTLE, unsure};
 use super::outcomes::Outcomes;
 use super::report::{longest, loops_after};
 use super::solve::{Outcome, solve_in};
@@ -15,7 +14,7 @@ use crate::doubt::{Cause, Rigs, SELDOM, SURE, chance_of_change, goes_with};
 use crate::ids::{DriverId, InterfaceId, PerformerId, PhaseId, RemedyId};
 use crate::loops::{Remeasure, Setting};
 use crate::rig::Offered;
-use crate::units::{Block, Origin};
+use crate::units::{Block, Origin, Share};
 
 /// Something that can be measured.
 #[derive(Debug, Clone, PartialEq)]
@@ -237,11 +236,9 @@ fn finalist(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId]) -> Finalist 
     let problem = evaluation.problem;
     let applied = problem.apply(remedies, &[]);
     let loops = loops_after(evaluation, &applied);
-    let times = BlockTimes::of(evaluation, &applied);
-    let rates = evaluation.rates(&applied, &times);
     // Where nobody performs nobody measures for less delay.
     let last = if problem.needs.is_empty() { 0.0 } else { longest(&loops).raw() };
-    let outcomes = Outcomes::of(evaluation, &loops, rates);
+    let outcomes = Outcomes::after(evaluation, &applied, &loops);
     Finalist { effort: f64::from(evaluation.effort(remedies)), last, outcomes }
 }
 
@@ -254,8 +251,7 @@ fn decide(finalists: &[Finalist], of: &[usize], weight: impl Fn(usize) -> f64) -
     let judged = |f: &Finalist| {
         let sound = share(&|i| f.outcomes.is_sound(i));
         let noticed: f64 = f.outcomes.loops.iter().map(|(_, l)| share(&|i| l.delay[i] > l.noticed[i])).sum();
-        let missing = ((SURE.raw() - sound) * 10.0 - 1e-9).ceil().max(0.0);
-        (sound < SURE.raw(), f.effort + (LITTLE * noticed).round(), missing, f.last, sound)
+        (sound < SURE.raw(), f.effort + (LITTLE * noticed).round(), unsure(Share::new(sound)), f.last, sound)
     };
     let best = finalists.iter().map(judged).enumerate().reduce(|a, b| {
         let less = (b.1.0, b.1.1, b.1.2, b.1.3).partial_cmp(&(a.1.0, a.1.1, a.1.2, a.1.3));

@@ -2,6 +2,8 @@
 //! and where it breaks too often, go out.
 
 use super::Evaluation;
+use super::block_times::BlockTimes;
+use super::block_work::Applied;
 use crate::doubt::Rigs;
 use crate::ids::PerformerId;
 use crate::loops::{Loop, PerRig};
@@ -27,6 +29,17 @@ pub struct CleanShow {
 }
 
 impl Outcomes {
+    /// After `applied`, with the loops that go with it.
+    pub(super) fn after(evaluation: &Evaluation<'_, '_>, applied: &Applied, loops: &[Loop]) -> Self {
+        let rates = evaluation.rates(applied, &BlockTimes::of(evaluation, applied));
+        Self::of(evaluation, loops, rates)
+    }
+
+    /// In which share of rigs limits and target are met.
+    pub(super) fn sound(&self, rigs: &Rigs) -> Share {
+        rigs.share(|i| self.is_sound(i))
+    }
+
     pub(super) fn of(evaluation: &Evaluation<'_, '_>, loops: &[Loop], rates: Vec<f64>) -> Self {
         let problem = evaluation.problem;
         let setting = &evaluation.arrangement.setting;

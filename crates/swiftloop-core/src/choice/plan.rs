@@ -15,7 +15,7 @@ use crate::doubt::{HOPELESS, SURE};
 use crate::ids::{InterfaceId, PhaseId, RemedyId};
 use crate::loops::Context;
 use crate::session::Phase;
-use crate::units::{Block, Hz, Share};
+use crate::units::{Hz, Share};
 use crate::workers::Workers;
 use std::cmp::Reverse;
 
@@ -134,13 +134,6 @@ impl Plan {
             unchanged: sure.clone().filter(|c| c.effort == 0).count(),
             sure: sure.count(),
         }
-    }
-
-    /// The block to soak: the smallest among those whose dropouts rest on assumed wake-ups tells most. Nothing when all
-    /// are measured.
-    #[must_use]
-    pub fn block_to_soak(&self) -> Option<Block> {
-        self.choices.iter().filter_map(|c| c.report.block_to_soak()).min()
     }
 
     /// Only what `shown` says of interfaces and phases.

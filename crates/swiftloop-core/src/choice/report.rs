@@ -72,7 +72,7 @@ impl Report {
         self.sound >= LIKELY
     }
 
-    /// The verdict on all of it: what is said of the worst loop, or of the dropouts where that is worse.
+    /// What is said of the worst loop.
     #[must_use]
     pub fn worst_delay(&self) -> DelayVerdict {
         self.loops.iter().map(Loop::verdict).max().unwrap_or(DelayVerdict::Immediate)
@@ -169,7 +169,7 @@ pub fn report(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Report {
         (Some(_) | None, _) => None,
     };
     let holds = rigs.share(|i| outcomes.holds(i));
-    let sound = rigs.share(|i| outcomes.is_sound(i));
+    let sound = outcomes.sound(rigs);
     Report {
         loops,
         cue,

@@ -3,7 +3,7 @@
 use crate::choice::Arrangement;
 use crate::ids::{DriverId, InterfaceId, PerformerId, PhaseId};
 use crate::loops::Setting;
-use crate::rig::{Rig, nearest};
+use crate::rig::{Rig, missing};
 use crate::session::Session;
 use crate::units::{Block, Hz, Share};
 use crate::{Invalid, PathStep};
@@ -309,12 +309,4 @@ fn contradictions(notes: &[Note], session: &Session) -> Result<(), Invalid> {
         }
     }
     Ok(())
-}
-
-fn missing(kind: &str, id: &str, known: &[&str]) -> Invalid {
-    let help = match nearest(id, known) {
-        Some(near) => format!("did you mean `{near}`?"),
-        None => format!("there are: {}", known.join(", ")),
-    };
-    Invalid::new(format!("there is no {kind} called `{id}`"), help)
 }

@@ -48,13 +48,19 @@ fn one_reading_of_a_meter_scales_what_is_assumed() {
 #[test]
 fn what_a_performer_felt_counts_and_contradictions_are_named() {
     let folder = Folder::with_demo();
-    let late = folder.run(&note(&["--phase", "tracking", "--felt", "eli=late"]));
-    assert_eq!(late.code, 0, "{}", late.err);
+    let felt = |word: &str| {
+        SEEN.replace("mixing", "tracking").replace("meter = 35", &format!("felt = {{ eli = \"{word}\" }}"))
+    };
+    folder.write("notes.toml", felt("late"));
+    assert_eq!(folder.run(&["plan", "rig.toml", "session.toml"]).code, 0);
     // The same at the same setting cannot be fine.
-    let fine = folder.run(&note(&["--phase", "tracking", "--felt", "eli=fine"]));
-    if fine.code == 2 {
-        assert!(fine.err.contains("felt otherwise at the same setting in note 1"), "{}", fine.err);
-    }
+    let again = felt("fine");
+    let second = &again[again.find("[[note]]").expect("a note")..];
+    folder.write("notes.toml", format!("{}\n{second}", felt("late")));
+    let both = folder.run(&["plan", "rig.toml", "session.toml"]);
+    assert_eq!(both.code, 2, "{}", both.out);
+    assert!(both.err.contains("felt otherwise at the same setting in note 1"), "{}", both.err);
+    assert!(both.err.contains("notes.toml:20:"), "{}", both.err);
     // What next to no rig foretells is named, and the plan goes on.
     let folder = Folder::with_demo();
     let many = folder.run(&note(&["--phase", "mixing", "--minutes", "30", "--dropouts", "900"]));

@@ -28,6 +28,6 @@ pub fn show(context: &Context<'_>, plan: &Plan) -> String {
             text.push_str(&wrapped("    □ ", &remedies::change(context, step.interface, change)));
         }
     }
-    text.push_str(&legend("↩ restore what the phase before changed    □ set or do"));
+    text.push_str(&legend("↩ restore what a phase before changed    □ set or do"));
     text
 }
