@@ -1,0 +1,76 @@
+//! What every core did around a late block, for a drawing: stretches of one holder each, those alike joined.
+
+use super::blame::Scene;
+use super::event::{Core, Instant, Pid, Span, Thread};
+use super::names::Name;
+use super::slices::Has;
+
+/// Who had a core.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LaneHas {
+    /// Nobody.
+    Nobody,
+    /// A thread.
+    Thread(Thread),
+    /// A hardware interrupt.
+    Interrupt(Name),
+    /// A soft interrupt.
+    Soft(Name),
+    /// Somebody outside: the host or the firmware.
+    Outside,
+}
+
+/// A stretch of a core's time.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Stretch {
+    /// From here.
+    pub from: Instant,
+    /// To here.
+    pub to: Instant,
+    /// Who had it.
+    pub has: LaneHas,
+}
+
+/// A core around a late block.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Lane {
+    /// Which.
+    pub core: Core,
+    /// Its stretches, rising.
+    pub stretches: Vec<Stretch>,
+}
+
+impl Scene<'_> {
+    /// All cores from one instant to another.
+    pub(super) fn lanes(&self, from: Instant, to: Instant) -> Vec<Lane> {
+        let mut lanes: Vec<Lane> = self
+            .cores()
+            .map(|(core, slices)| {
+                let mut stretches: Vec<Stretch> = Vec::new();
+                for slice in slices.iter().filter_map(|s| s.within(from, to)) {
+                    let has = match slice.has {
+                        Has::Thread if slice.thread.pid == Pid::IDLE => LaneHas::Nobody,
+                        Has::Thread => LaneHas::Thread(slice.thread),
+                        Has::Interrupt(name, _) => LaneHas::Interrupt(name),
+                        Has::Soft(name, _) => LaneHas::Soft(name),
+                        Has::Outside => LaneHas::Outside,
+                    };
+                    match stretches.last_mut() {
+                        Some(last) if last.has == has && last.to == slice.from => last.to = slice.to,
+                        _ => stretches.push(Stretch { from: slice.from, to: slice.to, has }),
+                    }
+                }
+                Lane { core, stretches }
+            })
+            .collect();
+        lanes.sort_by_key(|l| l.core);
+        lanes
+    }
+}
+
+/// From a little before a block was due to a little after it ran: what a drawing shows.
+#[must_use]
+pub fn shown_around(due: Instant, end: Instant) -> (Instant, Instant) {
+    let pad = Span((end.since(due).0 / 5).max(20_000));
+    (due.before(pad), end.after(pad))
+}

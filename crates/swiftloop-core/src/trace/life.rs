@@ -1,0 +1,106 @@
+//! A thread's life in pieces: events come in, when it slept, waited for a core or ran goes out. The one idea: only what tells of the
+//! thread changes its state, and its own events say that it runs, whatever was missed.
+
+use super::event::{Core, Event, Instant, Left, Pid, What};
+
+/// What a thread is doing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum State {
+    /// It waits; woken at the end by whoever the core at that moment ran, or by an interrupt of it.
+    Asleep {
+        /// It waits for a device or a page.
+        for_device: bool,
+    },
+    /// It could run and is not let.
+    Queued,
+    /// It runs.
+    On,
+}
+
+/// A stretch of a thread's life.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Piece {
+    pub from: Instant,
+    pub to: Instant,
+    pub state: State,
+    /// Where: of one asleep, where it was woken.
+    pub core: Option<Core>,
+    /// Whether the piece's end was seen.
+    pub ended: bool,
+}
+
+/// The life of a thread from the first event that tells of it to the last instant.
+pub(super) fn life(events: &[Event], pid: Pid) -> Vec<Piece> {
+    let mut pieces: Vec<Piece> = Vec::new();
+    let begun = events.first().map_or(Instant(0), |e| e.at);
+    let mut now: Option<(Instant, State, Option<Core>)> = None;
+    for e in events {
+        let next = match &e.what {
+            What::Switch { to, .. } if to.pid == pid => {
+                // Nobody woke it: it was only put off.
+                if let Some((since, State::Asleep { .. }, _)) = now {
+                    now = Some((since, State::Queued, Some(e.core)));
+                }
+                Some((State::On, Some(e.core)))
+            }
+            What::Switch { left, .. } if e.thread.pid == pid => Some(match left {
+                Left::Runnable => (State::Queued, Some(e.core)),
+                Left::Waiting => (State::Asleep { for_device: false }, None),
+                Left::WaitingForDevice => (State::Asleep { for_device: true }, None),
+            }),
+            What::Waking { thread, target, .. } if thread.pid == pid => match now {
+                None | Some((_, State::Asleep { .. }, _)) => {
+                    let before = now.unwrap_or((begun, State::Asleep { for_device: false }, None));
+                    now = Some((before.0, before.1, Some(e.core)));
+                    end(&mut pieces, &mut now, e.at, true);
+                    now = Some((e.at, State::Queued, Some(*target)));
+                    None
+                }
+                _ => None,
+            },
+            // Without the event before it, this is all that tells of the waking.
+            What::Woken { thread, target, .. } if thread.pid == pid => match now {
+                None | Some((_, State::Asleep { .. }, _)) => {
+                    let before = now.unwrap_or((begun, State::Asleep { for_device: false }, None));
+                    now = Some((before.0, before.1, Some(e.core)));
+                    Some((State::Queued, Some(*target)))
+                }
+                Some((since, State::Queued, core)) if core != Some(*target) => {
+                    now = Some((since, State::Queued, Some(*target)));
+                    None
+                }
+                _ => None,
+            },
+            What::Moved { pid: moved, to } if *moved == pid => match now {
+                Some((_, State::Queued, _)) => Some((State::Queued, Some(*to))),
+                _ => None,
+            },
+            // Its own event says that it runs here, whatever was missed.
+            _ if e.thread.pid == pid && !matches!(now, Some((_, State::On, _))) => {
+                let seen_before = now.is_some();
+                if seen_before {
+                    Some((State::On, Some(e.core)))
+                } else {
+                    now = Some((begun, State::On, Some(e.core)));
+                    None
+                }
+            }
+            _ => None,
+        };
+        if let Some((state, core)) = next {
+            end(&mut pieces, &mut now, e.at, true);
+            now = Some((e.at, state, core));
+        }
+    }
+    let last = events.last().map_or(begun, |e| e.at);
+    end(&mut pieces, &mut now, last, false);
+    pieces
+}
+
+fn end(pieces: &mut Vec<Piece>, now: &mut Option<(Instant, State, Option<Core>)>, at: Instant, ended: bool) {
+    if let Some((from, state, core)) = now.take()
+        && from < at
+    {
+        pieces.push(Piece { from, to: at, state, core, ended });
+    }
+}

@@ -1,0 +1,39 @@
+//! Who steals the time. What a kernel tells of itself comes in ([`Event`]s, in the order of time), and of every late
+//! block goes out: its way from due to done, who held the core meanwhile, and over all of them how many would have been in
+//! time without each holder. The one idea: blame is what changes the answer when it is taken away, not who ran longest.
+//!
+//! A block's way is `due → interrupt → timer → woken → scheduled → running → done`.
+
+mod advice;
+mod blame;
+mod compare;
+mod cores;
+mod event;
+mod follow;
+mod heard;
+mod labels;
+mod lanes;
+mod late;
+mod life;
+mod marks;
+mod names;
+mod paced;
+mod ranking;
+mod slices;
+mod told;
+mod waits;
+
+pub use advice::{Advice, advice_for};
+pub use blame::HOST;
+pub use compare::{CHANCE, Changed, Comparison, by_chance, compare};
+pub use event::{
+    Activity, Core, Event, Instant, LateMark, Left, Mark, Pid, Priority, Resched, Span, Thread, What,
+};
+pub use follow::Follower;
+pub use heard::Heard;
+pub use lanes::{Lane, LaneHas, Stretch, shown_around};
+pub use late::{Holder, Kind, LateBlock, Stage, Way, Who};
+pub use marks::{LateLine, noticed_line};
+pub use names::{Name, Names};
+pub use ranking::{Ranked, Ranking, Together, fewest, rank, share};
+pub use told::{Question, Told};
