@@ -19,11 +19,15 @@
 //! | [`listen`] | a recording → crackles: where, what kind, how long, which block size explains them |
 //! | [`soak`] | what a real-time thread lived through → a profile of the machine, seen beside predicted, holds or breaks |
 //! | [`survey`] | what a computer has → what on it hurts audio, with cure and way back |
+//! | [`weigh`] | how long calls of a processor took → what a call and a frame cost, and its bursts |
+//! | [`trace`] | what the kernel tells of itself → late blocks, who held the core, how many would be in time without |
+//! | [`why`] | a recording, a computer, a profile, notes, a trace → whose fault, how sure, what tells the rest apart |
 //! | [`stats`] | the few statistics that no well-kept crate has |
 
 #![forbid(unsafe_code)]
 
 pub mod advice;
+pub mod catalogue;
 pub mod choice;
 pub mod doubt;
 pub mod ids;
@@ -39,7 +43,10 @@ pub mod soak;
 pub mod stats;
 pub mod survey;
 pub mod tables;
+pub mod trace;
 pub mod units;
+pub mod weigh;
+pub mod why;
 
 mod invalid;
 mod workers;

@@ -3,9 +3,9 @@
 use super::PhaseProblem;
 use super::effect::Effect;
 use crate::ids::{NodeId, PerformerId, ProcessorId, ProgramId, RemedyId};
-use crate::load::{BlockGraph, BurstCycle, CallCost, KindOfBlock, Turns, burst_cycle};
-use crate::units::{Block, Frames, Gigabytes, Micros};
-use std::sync::Arc;
+use crate::load::{BlockGraph, BurstCycle, CallCost, KindOfBlock, Turns, WorkPart, WorkSums, burst_cycle};
+use crate::units::{Block, Frames, Gigabytes, Micros, Range};
+use std::sync::{Arc, OnceLock};
 use typed_index_collections::TiVec;
 
 /// The work of one kind of block before any remedy.
@@ -28,6 +28,8 @@ pub struct BlockWork {
     turns: Vec<Vec<Turns>>,
     /// Cost of one more bus in the worst block.
     pub(super) bus: Micros,
+    /// The work of its processors in the worst block before any remedy, once that was asked for.
+    sums: OnceLock<WorkSums>,
 }
 
 /// Factors on the work of a processor.
@@ -42,6 +44,8 @@ pub struct WorkFactor {
 impl WorkFactor {
     /// As it stands.
     pub const ONE: Self = Self { call: 1.0, frame: 1.0 };
+    /// Nothing is left of it.
+    pub const GONE: Self = Self { call: 0.0, frame: 0.0 };
 
     /// Both at once.
     #[must_use]
@@ -52,7 +56,7 @@ impl WorkFactor {
     /// Nothing is left.
     #[must_use]
     pub fn is_gone(self) -> bool {
-        self.call == 0.0 && self.frame == 0.0
+        self == Self::GONE
     }
 }
 
@@ -120,7 +124,7 @@ impl BlockWork {
         included.extend(std::iter::repeat_n(true, buses));
         let graph = problem.graph_of(&included);
         let bus = problem.bus_cost.so_often(turns[cycle.worst()][0]);
-        Self { block, included, graph, base, costs, turns, bus, cycle }
+        Self { block, included, graph, base, costs, turns, bus, cycle, sums: OnceLock::new() }
     }
 
     /// Node costs of kind `k` of the cycle after `applied`.
@@ -185,6 +189,38 @@ impl BlockWork {
     pub(super) fn processor_work(&self, p: ProcessorId, k: usize, factor: WorkFactor) -> Micros {
         let (cost, size) = self.costs[p];
         cost.times(factor.call, factor.frame).so_often(self.turns[k][size])
+    }
+
+    /// How the work of processors in the worst block is known after `applied`.
+    pub(super) fn sums_after(&self, problem: &PhaseProblem<'_>, applied: &Applied) -> WorkSums {
+        let routes = problem.context.session.routes();
+        let node_of = |p: ProcessorId| routes.processors[p].node;
+        let all = || {
+            let mine = problem.costs.keys().filter(|p| self.included[node_of(*p)]);
+            mine.map(|p| self.part(problem, p, WorkFactor::ONE)).collect()
+        };
+        let mut sums = self.sums.get_or_init(all).clone();
+        let off = |n: &NodeId| applied.nodes_off.contains(n);
+        let changed = applied.touched.iter().filter(|n| !off(n)).chain(&applied.nodes_off);
+        for n in changed.filter(|&&n| self.included[n]) {
+            for p in routes.nodes[*n].processors() {
+                let factor = if off(n) { WorkFactor::GONE } else { applied.factor[p] };
+                if factor != WorkFactor::ONE {
+                    sums.take(self.part(problem, p, WorkFactor::ONE));
+                    sums.add(self.part(problem, p, factor));
+                }
+            }
+        }
+        sums
+    }
+
+    /// The work of a processor in the worst block, with factors.
+    fn part(&self, problem: &PhaseProblem<'_>, p: ProcessorId, factor: WorkFactor) -> WorkPart {
+        let turns = self.turns[self.worst_index()][self.costs[p].1];
+        let of = |cost: CallCost| cost.times(factor.call, factor.frame).so_often(turns);
+        let cost = problem.costs[p];
+        let work = Range::spanning(of(cost.low), of(cost.typical), of(cost.high));
+        WorkPart { known: problem.context.session.cost(p).known, work }
     }
 
     /// The work of a processor in the worst block as it stands.

@@ -6,13 +6,13 @@ use super::design::Design;
 use super::evaluation::Evaluation;
 use super::judge::{LITTLE, unsure};
 use super::outcomes::Outcomes;
-use super::report::{longest, loops_after};
-use super::solve::{Outcome, solve_in};
+use super::report::{Report, longest, loops_after};
+use super::solve::solve_in;
 use super::why::Weighed;
 use super::{Arrangement, PhaseProblem};
 use crate::doubt::{Cause, Rigs, SELDOM, SURE, chance_of_change, goes_with};
 use crate::ids::{DriverId, InterfaceId, PerformerId, PhaseId, RemedyId};
-use crate::loops::{Remeasure, Setting};
+use crate::loops::{Loop, Remeasure, Setting};
 use crate::rig::Offered;
 use crate::units::{Block, Origin, Share};
 
@@ -71,7 +71,7 @@ impl Measurement {
 
 /// A setting that might be taken, rig by rig.
 struct Finalist {
-    effort: f64,
+    effort: u32,
     /// Delay or load.
     last: f64,
     outcomes: Outcomes,
@@ -88,13 +88,31 @@ impl Finalist {
 }
 
 /// What measurements are worth at one place.
-pub(super) fn worth(weighed: &Weighed<'_>, chosen: usize, remedies: &[RemedyId]) -> Vec<Proposed> {
-    let problem = &weighed.problem;
-    let rigs = problem.context.rigs;
+pub(super) fn worth(
+    weighed: &Weighed<'_>,
+    chosen: usize,
+    remedies: &[RemedyId],
+    now: &Report,
+) -> Vec<Proposed> {
     let arrangement = &weighed.candidates[chosen].arrangement;
-    let evaluation = Evaluation::new(problem, arrangement.clone());
-    let finalists = finalists(weighed, chosen, remedies, &evaluation);
-    let decide = |of: &[usize]| decide(&finalists, of, |i| rigs.weight(i));
+    let evaluation = Evaluation::new(&weighed.problem, arrangement.clone());
+    let own = finalist_of(&evaluation, remedies, &now.loops, now.outcomes.clone());
+    valued(&evaluation, remedies, &finalists(weighed, chosen, remedies, own))
+}
+
+/// What measurements are worth for what is said of one setting, whatever else might be taken.
+pub(super) fn worth_alone(
+    evaluation: &Evaluation<'_, '_>,
+    remedies: &[RemedyId],
+    now: &Report,
+) -> Vec<Proposed> {
+    valued(evaluation, remedies, &[finalist_of(evaluation, remedies, &now.loops, now.outcomes.clone())])
+}
+
+fn valued(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId], finalists: &[Finalist]) -> Vec<Proposed> {
+    let problem = evaluation.problem;
+    let rigs = problem.context.rigs;
+    let decide = |of: &[usize]| decide(finalists, of, |i| rigs.weight(i));
     // What a measurement of nothing pretends to be worth, since few rigs are left in each part.
     let nothing = chance_of_change(rigs, &rigs.leans(Cause::Nothing), decide);
     let tells = |signal: &[f64]| finalists.iter().any(|f| f.turns_on(rigs, signal));
@@ -105,7 +123,7 @@ pub(super) fn worth(weighed: &Weighed<'_>, chosen: usize, remedies: &[RemedyId])
         let minutes = measurement.minutes();
         Proposed { measurement, minutes, at, setting: setting.max(0.0), any, in_all: any }
     };
-    let all = signals(&evaluation, remedies).into_iter().filter(|(_, signal)| tells(signal));
+    let all = signals(evaluation, remedies).into_iter().filter(|(_, signal)| tells(signal));
     together(all.map(value).filter(|p| p.any >= WORTH_IT))
 }
 
@@ -150,7 +168,8 @@ fn signals(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId]) -> Vec<(Measu
     }
     let worked = evaluation.worked(&evaluation.cue, &applied);
     let spread = evaluation.spread(&evaluation.cue, &worked, &applied);
-    if !spread.is_exact() {
+    // One reading tells of all work; a second would say the same.
+    if !spread.is_exact() && !context.session.is_metered {
         all.push((Measurement::Meter, spread.factors(rigs)));
     }
     for l in &loops_after(evaluation, &applied) {
@@ -179,32 +198,25 @@ fn signals(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId]) -> Vec<(Measu
 
 /// The setting that was chosen, and others that might take its place if more were known: another that does, the same with
 /// the fewer changes that would do with typical figures, and the next smaller and larger buffer.
-fn finalists(
-    weighed: &Weighed<'_>,
-    chosen: usize,
-    remedies: &[RemedyId],
-    evaluation: &Evaluation<'_, '_>,
-) -> Vec<Finalist> {
+fn finalists(weighed: &Weighed<'_>, chosen: usize, remedies: &[RemedyId], first: Finalist) -> Vec<Finalist> {
     /// Others that do, at the most.
     const OTHERS: usize = 1;
     /// To find fewer changes.
     const FEW_NODES: usize = 300;
     let problem = &weighed.problem;
     let own = &weighed.candidates[chosen].arrangement;
-    let mut all = vec![finalist(evaluation, remedies)];
     let mut others: Vec<usize> = (0..weighed.candidates.len()).filter(|&k| k != chosen).collect();
     others.sort_by(|&a, &b| weighed.objections[a].compare(&weighed.objections[b]));
     let met = others.into_iter().filter_map(|k| {
         let c = &weighed.candidates[k];
-        let Outcome::Meets { remedies, .. } = &c.outcome else { return None };
-        (c.arrangement.setting != own.setting).then(|| (c.arrangement.clone(), remedies.clone()))
+        let met = c.outcome.met()?;
+        (c.arrangement.setting != own.setting).then(|| (c.arrangement.clone(), met.remedies.clone()))
     });
     let mut sets: Vec<(Arrangement, Vec<RemedyId>)> = met.take(OTHERS).collect();
-    let effort = evaluation.effort(remedies);
-    if effort > 0
-        && let Outcome::Meets { remedies: cheaper, .. } = solve_in(problem, own, effort - 1, FEW_NODES)
+    if first.effort > 0
+        && let Some(cheaper) = solve_in(problem, own, first.effort - 1, FEW_NODES).met()
     {
-        sets.push((own.clone(), cheaper));
+        sets.push((own.clone(), cheaper.remedies.clone()));
     }
     let performs =
         |a: &Arrangement| !problem.needs.is_empty() || a.setting.buffer.block > own.setting.buffer.block;
@@ -213,8 +225,8 @@ fn finalists(
     sets.extend(
         neighbours(problem, own).into_iter().filter(performs).filter(ride).map(|a| (a, remedies.to_vec())),
     );
-    all.extend(sets.into_iter().map(|(a, r)| finalist(&Evaluation::new(problem, a), &r)));
-    all
+    let others = sets.into_iter().map(|(a, r)| finalist(&Evaluation::new(problem, a), &r));
+    std::iter::once(first).chain(others).collect()
 }
 
 /// The same with the next smaller and the next larger buffer.
@@ -236,10 +248,19 @@ fn finalist(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId]) -> Finalist 
     let problem = evaluation.problem;
     let applied = problem.apply(remedies, &[]);
     let loops = loops_after(evaluation, &applied);
-    // Where nobody performs nobody measures for less delay.
-    let last = if problem.needs.is_empty() { 0.0 } else { longest(&loops).raw() };
     let outcomes = Outcomes::after(evaluation, &applied, &loops);
-    Finalist { effort: f64::from(evaluation.effort(remedies)), last, outcomes }
+    finalist_of(evaluation, remedies, &loops, outcomes)
+}
+
+fn finalist_of(
+    evaluation: &Evaluation<'_, '_>,
+    remedies: &[RemedyId],
+    loops: &[Loop],
+    outcomes: Outcomes,
+) -> Finalist {
+    // Where nobody performs nobody measures for less delay.
+    let last = if evaluation.problem.needs.is_empty() { 0.0 } else { longest(loops).raw() };
+    Finalist { effort: evaluation.effort(remedies), last, outcomes }
 }
 
 /// Which finalist one takes among these rigs, and what one says of it.
@@ -251,7 +272,13 @@ fn decide(finalists: &[Finalist], of: &[usize], weight: impl Fn(usize) -> f64) -
     let judged = |f: &Finalist| {
         let sound = share(&|i| f.outcomes.is_sound(i));
         let noticed: f64 = f.outcomes.loops.iter().map(|(_, l)| share(&|i| l.delay[i] > l.noticed[i])).sum();
-        (sound < SURE.raw(), f.effort + (LITTLE * noticed).round(), unsure(Share::new(sound)), f.last, sound)
+        (
+            sound < SURE.raw(),
+            f64::from(f.effort) + (LITTLE * noticed).round(),
+            unsure(Share::new(sound)),
+            f.last,
+            sound,
+        )
     };
     let best = finalists.iter().map(judged).enumerate().reduce(|a, b| {
         let less = (b.1.0, b.1.1, b.1.2, b.1.3).partial_cmp(&(a.1.0, a.1.1, a.1.2, a.1.3));

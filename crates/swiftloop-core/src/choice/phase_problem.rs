@@ -5,7 +5,7 @@ use super::block_work::{Applied, BlockWork, WorkFactor};
 use super::design::Design;
 use super::direct::{direct_fits, late_direct};
 use super::effect::Taken;
-use super::rates::WAKE_POINTS;
+use super::power::{UnderPower, under_power};
 use super::remedy::{self, Remedy};
 use super::riders::Rider;
 use super::storage::{Resources, resources};
@@ -13,7 +13,6 @@ use crate::ids::{InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, Program
 use crate::load::{BlockGraph, CallCost, CostRange, Graph, node_cost, processor_cost};
 use crate::loops::{Chains, Context, compensated, latencies};
 use crate::rig::PowerPlan;
-use crate::risk::WakeSet;
 use crate::session::{Listens, NodeKind, Phase, Processor};
 use crate::tables::PhaseKind;
 use crate::units::{Block, Frames, Gigabytes, Hz, Ms, PerHour, Range, Seconds};
@@ -28,19 +27,6 @@ pub struct Need {
     pub performer: PerformerId,
     /// Node they listen to.
     pub cue: NodeId,
-}
-
-/// The machine under one power plan.
-#[derive(Debug, Clone)]
-pub struct UnderPower {
-    /// Wake-up delays.
-    pub wake: WakeSet,
-    /// The same as each design of the search takes them.
-    pub(super) designs: Vec<WakeSet>,
-    /// The same at the points between which rates are interpolated.
-    pub(super) points: Vec<WakeSet>,
-    /// Speed of a core beside the reference core.
-    pub speed: f64,
 }
 
 /// The best that remedies can do for delays.
@@ -161,7 +147,12 @@ impl<'a> PhaseProblem<'a> {
         };
         let phrase = Seconds::new(context.tables.assume.phrase_s);
         let share_computing = |p: ProcessorId| match routes.nodes[routes.processors[p].node].kind {
-            NodeKind::Track(t) => computing(session.processor(p), session.track(t).sounding.raw(), phrase),
+            NodeKind::Track(t) => computing(
+                session.processor(p),
+                session.track(t).sounding.raw(),
+                phrase,
+                session.cost(p).quiet,
+            ),
             NodeKind::Bus(_) | NodeKind::Main => 1.0,
         };
         let bare_cost =
@@ -388,26 +379,10 @@ fn precision_cost(context: &Context<'_>) -> f64 {
     if context.session.engine.precision == 32 { context.tables.assume.precision_32_cost.raw() } else { 1.0 }
 }
 
-/// The machine under a power plan. A measured speed is that under one plan; another plan changes it as the class does.
-fn under_power(context: &Context<'_>, power: PowerPlan) -> UnderPower {
-    let rig = context.rig;
-    let class_share = |power: PowerPlan| rig.class().under(power).speed.raw();
-    let full = match rig.machine.measured_speed() {
-        Some((measured, under)) => measured.raw() / class_share(under),
-        None => rig.machine.speed().raw(),
-    };
-    let wake = WakeSet::of(rig, power);
-    let points: &[f64] = if wake.is_exact() { &[0.0] } else { &WAKE_POINTS };
-    UnderPower {
-        designs: Design::all().map(|d| wake.leaning(d.lean())).collect(),
-        points: points.iter().map(|lean| wake.leaning(*lean)).collect(),
-        speed: full * class_share(power),
-        wake,
-    }
-}
-
 /// Share of the time during which a processor computes: always, unless it rests while its track is silent; then while
-/// the track sounds, each stretch of a `phrase` prolonged by the tail.
-fn computing(processor: &Processor, sounding: f64, phrase: Seconds) -> f64 {
-    if processor.rests { (sounding * (1.0 + processor.tail_s / phrase.raw())).min(1.0) } else { 1.0 }
+/// the track sounds, each stretch of a `phrase` prolonged by the tail. What was weighed silent takes that share then.
+fn computing(processor: &Processor, sounding: f64, phrase: Seconds, quiet: f64) -> f64 {
+    let quiet = if processor.rests { 0.0 } else { quiet };
+    let busy = (sounding * (1.0 + processor.tail_s / phrase.raw())).min(1.0);
+    busy + (1.0 - busy) * quiet
 }

@@ -1,11 +1,12 @@
 //! The plan: one rate for the whole session, for each interface one sequence through its phases. Exact: dynamic
 //! programming over every candidate of every phase, compared by what speaks against each.
 
+use super::candidate::{Candidate, Met, Outcome};
 use super::judge::{could_be, noticeable, objections_met, sound, unsure};
 use super::measure::{Proposed, together, worth};
 use super::remedy::without_included;
 use super::sequence::{Objection, Objections, Switches, best_sequence};
-use super::solve::{Candidate, Outcome, candidates};
+use super::solve::candidates;
 use super::steps::{Step, steps};
 use super::why::{Alternative, HeldBackBy, Weighed, WithoutRoll, alternatives, held_back_by, without_roll};
 use super::{
@@ -264,7 +265,7 @@ fn plan_with<'a>(
 fn objections_to(problem: &PhaseProblem<'_>, candidate: &Candidate) -> Objections {
     let own_effort = || f64::from(super::remedy::arranged_effort(&problem.context, &candidate.arrangement));
     match &candidate.outcome {
-        Outcome::Meets { remedies, effort, sure, .. } => {
+        Outcome::Meets(Met { remedies, effort, sure, .. }) => {
             let evaluation = Evaluation::new(problem, candidate.arrangement.clone());
             let met = objections_met(&evaluation, remedies);
             let missing = if *sure { 0.0 } else { unsure(sound(&evaluation, remedies)) };
@@ -307,11 +308,11 @@ impl Planned<'_> {
     /// The prints of the phase that needs most of them, where another phase would print other tracks.
     fn prints(&self) -> Option<Prints> {
         let of = |chosen: &Chosen<'_>| {
-            let Outcome::Meets { remedies, .. } = &chosen.weighed.candidates[chosen.candidate].outcome else {
+            let Some(met) = chosen.weighed.candidates[chosen.candidate].outcome.met() else {
                 return (0, Vec::new());
             };
             let all = &chosen.weighed.problem.remedies;
-            let prints = remedies.iter().map(|r| &all[*r]).filter(|r| r.is_print());
+            let prints = met.remedies.iter().map(|r| &all[*r]).filter(|r| r.is_print());
             (prints.clone().map(|r| r.effort).sum::<u32>(), prints.map(|r| r.id.clone()).collect())
         };
         let each: Vec<(u32, Vec<String>)> = self.chosen.iter().map(of).collect();
@@ -339,29 +340,25 @@ fn choice(chosen: &Chosen<'_>) -> Choice {
     let problem = &weighed.problem;
     let arrangement = candidate.arrangement.clone();
     let evaluation = Evaluation::new(problem, arrangement.clone());
-    let (remedies, effort, gap, met) = match &candidate.outcome {
-        Outcome::Meets { remedies, effort, gap, .. } => (remedies.clone(), *effort, *gap, true),
-        Outcome::Dearer(_) | Outcome::Fails { .. } | Outcome::Late { .. } | Outcome::NoRoll(_) => {
-            let remedies = attempt(&evaluation);
-            let effort = evaluation.effort(&remedies);
-            (remedies, effort, 0, false)
-        }
-    };
+    let met = candidate.outcome.met();
+    let remedies = met.map_or_else(|| attempt(&evaluation), |met| met.remedies.clone());
+    let effort = met.map_or_else(|| evaluation.effort(&remedies), |met| met.effort);
     let now = report(&evaluation, &remedies);
+    let measure = worth(weighed, *at, &remedies, &now);
     Choice {
         interface: problem.interface,
         phase: *phase,
         unchanged: (effort > 0).then(|| unchanged(problem, &arrangement)),
-        missed: (!met).then(|| held_back_by(&evaluation, &remedies, &now)),
+        missed: met.is_none().then(|| held_back_by(&evaluation, &remedies, &now)),
         buys: buys(&evaluation, &remedies),
         report: now,
         effort,
-        gap,
-        could: if met { Share::new(1.0) } else { could_be(&evaluation) },
+        gap: met.map_or(0, |met| met.gap),
+        could: if met.is_some() { Share::new(1.0) } else { could_be(&evaluation) },
         without_roll: arrangement.roll.and_then(|_| without_roll(weighed, *at)),
         alternatives: alternatives(weighed, *at),
         trade: trade(problem, &arrangement, &remedies),
-        measure: worth(weighed, *at, &remedies),
+        measure,
         arrangement,
     }
 }

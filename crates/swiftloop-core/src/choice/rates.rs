@@ -8,7 +8,7 @@ use super::design::Design;
 use super::evaluation::Evaluation;
 use super::machine_work::Worked;
 use crate::doubt::{Cause, Spread, lean, lean_at};
-use crate::load::{CallCost, WorkPart, WorkSpread, best_schedule};
+use crate::load::WorkSpread;
 use crate::risk::{RiskModel, WakeSet, Work};
 use crate::units::{Blocks, Factor, Micros, Ms, PerHour, Range};
 use std::sync::Arc;
@@ -129,15 +129,15 @@ impl Evaluation<'_, '_> {
     pub(super) fn spread(&self, block: &BlockWork, worked: &[Worked], applied: &Applied) -> WorkSpread {
         let k = block.worst_index();
         let cost = block.node_costs(self.problem, k, applied);
-        let spread = WorkSpread::of(self.parts(block, k, applied), cost.iter().copied().sum());
+        let spread = WorkSpread::of(block.sums_after(self.problem, applied), cost.iter().copied().sum())
+            .paced(self.paced());
         let workers = self.arrangement.workers;
         let with_order = match worked.get(k).filter(|w| workers > 1 && w.typical.raw() > 0.0) {
             None => spread,
             Some(w) => {
-                let best =
-                    self.here(applied).takes(best_schedule(&block.graph, &cost, workers)).min(w.typical);
                 let beside = |t: Micros| Factor::new(t / w.typical);
-                let order = Range::spanning(beside(best), Factor::new(1.0), beside(w.most.max(w.typical)));
+                let (least, most) = (w.least.min(w.typical), w.most.max(w.typical));
+                let order = Range::spanning(beside(least), Factor::new(1.0), beside(most));
                 spread.and(Cause::Order, order, Spread::Even)
             }
         };
@@ -148,27 +148,11 @@ impl Evaluation<'_, '_> {
         )
     }
 
-    /// What each processor does in blocks of kind `k`.
-    fn parts(&self, block: &BlockWork, k: usize, applied: &Applied) -> Vec<WorkPart> {
-        let problem = self.problem;
-        let (session, routes) = (problem.context.session, problem.context.session.routes());
-        let served = &block.cycle.blocks[k].served;
-        let here = |&p: &crate::ids::ProcessorId| {
-            let node = routes.processors[p].node;
-            block.included[node] && !applied.nodes_off.contains(&node)
-        };
-        let part = |p: crate::ids::ProcessorId| {
-            let factor = applied.factor[p];
-            let of = |cost: CallCost| cost.times(factor.call, factor.frame).in_block(&block.cycle, served);
-            let cost = problem.costs[p];
-            let work = Range::spanning(of(cost.low), of(cost.typical), of(cost.high));
-            WorkPart { known: session.cost(p).known, work }
-        };
-        problem.costs.keys().filter(here).map(part).collect()
-    }
-
-    /// Factors on all work: how well the speed of a core is known.
+    /// Factors on all work: how well the speed of a core is known. A meter showed the work as this machine does it.
     fn speed_doubt(&self) -> Range<Factor> {
+        if self.problem.context.session.is_metered {
+            return Range::exact(Factor::new(1.0));
+        }
         let (machine, assume) = (&self.problem.context.rig.machine, &self.problem.context.tables.assume);
         let off = if machine.measured_speed().is_some() {
             assume.measured_speed_doubt
@@ -178,6 +162,12 @@ impl Evaluation<'_, '_> {
             assume.class_speed_doubt
         };
         Range::spanning(Factor::new(1.0 / off.raw()), Factor::new(1.0), off)
+    }
+
+    /// How much dearer what was measured alone is in a chain here.
+    fn paced(&self) -> Range<Factor> {
+        let context = self.problem.context;
+        context.rig.machine.paced_cost.unwrap_or(context.tables.assume.paced_cost)
     }
 
     /// How much dearer a design takes all work than is typical: what so many rigs stay under, before any remedy.
@@ -192,10 +182,11 @@ impl Evaluation<'_, '_> {
             }
             // In which order the software works the design knows by itself.
             let spread = WorkSpread::of(
-                self.parts(block, block.worst_index(), &applied),
+                block.sums_after(self.problem, &applied),
                 block.node_costs(self.problem, block.worst_index(), &applied).iter().copied().sum(),
             );
             let factors = spread
+                .paced(self.paced())
                 .and(Cause::Speed, self.speed_doubt(), Spread::Factor)
                 .and(Cause::Crowding, self.crowding(&applied), Spread::Even)
                 .factors(self.problem.context.rigs);

@@ -11,7 +11,7 @@ use crate::ids::{ProcessorId, RemedyId};
 use crate::load::{BlockLoad, BoundBy, WorkDoubt, WorkShare, critical_path};
 use crate::loops::{ChainsRange, Electric, Loop, loops_of, playback_loop};
 use crate::risk::Dropouts;
-use crate::units::{Block, MegabytesPerSecond, Micros, Ms, Origin, PerHour, Share};
+use crate::units::{MegabytesPerSecond, Micros, Ms, Origin, PerHour, Share};
 
 /// The roll block.
 #[derive(Debug, Clone)]
@@ -95,12 +95,6 @@ impl Report {
     pub fn worst_over(&self) -> Option<&Loop> {
         let over = self.loops.iter().filter(|l| l.excess().raw() > 0.0);
         over.max_by(|a, b| a.excess().raw().total_cmp(&b.excess().raw()))
-    }
-
-    /// The device's block, to be soaked; nothing when wake-ups were measured on this machine.
-    #[must_use]
-    pub fn block_to_soak(&self) -> Option<Block> {
-        (self.profile != Origin::Measured).then_some(self.cue.block)
     }
 
     /// The loop with the least room under its limit.

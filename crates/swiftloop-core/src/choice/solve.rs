@@ -1,17 +1,18 @@
 //! Every arrangement of one phase, and the cheapest set of remedies for each that could matter.
 
 use super::arrangements::arrangements;
+use super::candidate::{Candidate, Met, Outcome};
 use super::cheapest_set::{CheapestSet, Found, SEARCH_NODES, SetProblem, cheapest_set_within, equally_cheap};
 use super::design::{Design, Goal};
-use super::evaluation::{Room, excess};
 use super::judge::{could_be_sound, is_sound, noticed, objections_met};
 use super::remedy::without_included;
+use super::room::{Room, excess};
 use super::sequence::Objections;
 use super::work_limit::WorkLimits;
 use super::{Arrangement, Evaluation, PhaseProblem};
-use crate::ids::{PerformerId, ProcessorId, RemedyId};
+use crate::ids::RemedyId;
 use crate::loops::Setting;
-use crate::units::{Frames, Ms, PerHour};
+use crate::units::Frames;
 use std::cmp::Reverse;
 
 /// Nodes that are visited to find any set at all.
@@ -19,55 +20,6 @@ const DIVE_NODES: usize = 2_000;
 /// Nodes that all settings of one driver may take until the purse is given up: from then on the first sets that are found are
 /// taken, with how far off they may be.
 const DRIVER_NODES: usize = 8_000;
-
-/// What became of one arrangement.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Outcome {
-    /// Limits and target are met with these remedies.
-    Meets {
-        /// The remedies.
-        remedies: Vec<RemedyId>,
-        /// Their effort and that of the arrangement.
-        effort: u32,
-        /// What it counts like that performers notice their delay.
-        noticed: u32,
-        /// It holds in 9 of 10 rigs; else with typical figures.
-        sure: bool,
-        /// Proven cheapest; otherwise the effort lies at most `gap` above the truth.
-        exact: bool,
-        /// Largest possible distance from the truth.
-        gap: u32,
-    },
-    /// It could be met, but only with at least this effort, which is more than another arrangement of the same driver.
-    Dearer(u32),
-    /// Not even every remedy together meets limits and target.
-    Fails {
-        /// How far the worst performer stays over the limit.
-        over: Ms,
-        /// Who.
-        performer: Option<PerformerId>,
-        /// Dropouts per hour that remain.
-        dropouts: PerHour,
-    },
-    /// Some performer stays over the limit whatever is done; the load was not looked at.
-    Late {
-        /// How far over.
-        over: Ms,
-        /// Who.
-        performer: Option<PerformerId>,
-    },
-    /// Rendering ahead is not possible here: this processor can neither ride the cue block nor be bypassed.
-    NoRoll(ProcessorId),
-}
-
-/// An arrangement and what became of it.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Candidate {
-    /// The arrangement.
-    pub arrangement: Arrangement,
-    /// What became of it.
-    pub outcome: Outcome,
-}
 
 /// Solves one arrangement with typical figures; sets that take more than `most` are of no interest.
 #[must_use]
@@ -98,6 +50,8 @@ struct Unsolved<'s, 'a> {
     noticed: u32,
     /// Nothing is cheaper, that counted.
     at_least: u32,
+    /// Whether it was asked if it can hold at all.
+    looked_at: bool,
 }
 
 impl<'s, 'a> Unsolved<'s, 'a> {
@@ -136,16 +90,17 @@ impl<'s, 'a> Unsolved<'s, 'a> {
                 || on_it.clone().any(|f| problem.remedies[*r].includes(&problem.remedies[*f]))
         };
         let items: Vec<RemedyId> = items.into_iter().filter(beside).collect();
-        let mut unsolved = Self { evaluation, forced, items, noticed, at_least: 0 };
+        let mut unsolved = Self { evaluation, forced, items, noticed, at_least: 0, looked_at: false };
         unsolved.at_least = unsolved.bound()?;
-        // What cannot hold in 9 of 10 rigs with everything there is need not be looked for.
-        if design != Design::TYPICAL
-            && unsolved.at_least > unsolved.evaluation.effort(&unsolved.forced) + noticed
-            && !could_be_sound(&unsolved.evaluation.typically())
-        {
-            return Err(what_remains(&unsolved.evaluation));
-        }
         Ok(unsolved)
+    }
+
+    /// What cannot hold in 9 of 10 rigs with everything there is need not be searched; asked once, before the first search.
+    fn is_hopeless(&mut self) -> bool {
+        let given = self.evaluation.effort(&self.forced) + self.noticed;
+        let asked = self.looked_at || self.evaluation.design == Design::TYPICAL || self.at_least <= given;
+        self.looked_at = true;
+        !asked && !could_be_sound(&self.evaluation.typically())
     }
 
     /// What nothing is cheaper than; an outcome where nothing will do.
@@ -194,11 +149,11 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         let (found, visited) = cheapest_set_within(&self.evaluation, &self.forced, &self.items, purse, nodes);
         let outcome = match found {
             Found::Set(set) => {
-                let (effort, exact) = (set.effort + self.evaluation.arranged_effort, set.exact);
+                let effort = set.effort + self.evaluation.arranged_effort;
                 let gap = set.effort - set.at_least;
                 let remedies = self.best_of_equals(set);
                 let noticed = noticed(&self.evaluation.typically(), &remedies);
-                Outcome::Meets { effort, exact, gap, noticed, sure: false, remedies }
+                Outcome::Meets(Met { remedies, effort, gap, noticed, sure: false })
             }
             Found::Dearer(least) => Outcome::Dearer(least.saturating_add(own)),
             Found::Nothing => what_remains(&self.evaluation),
@@ -214,41 +169,35 @@ impl<'s, 'a> Unsolved<'s, 'a> {
 
     /// The gap can be no wider than down to what smaller purses have ruled out.
     fn with_proven(&self, mut outcome: Outcome) -> Outcome {
-        if let Outcome::Meets { effort, gap, exact, .. } = &mut outcome {
-            *gap = (*gap).min((*effort + self.noticed).saturating_sub(self.at_least));
-            *exact = *gap == 0;
+        if let Outcome::Meets(met) = &mut outcome {
+            met.gap = met.gap.min((met.effort + self.noticed).saturating_sub(self.at_least));
         }
         outcome
     }
 
     /// Holds a set that was found against all rigs. Where it holds in 9 of 10 it goes out without what is not needed for
     /// that; where it does not, the search goes on with gloomier figures.
-    fn confirm(&mut self, outcome: Outcome) -> Result<Outcome, Gloomier> {
-        let Outcome::Meets { remedies, effort, exact, gap, .. } = &outcome else { return Ok(outcome) };
+    fn confirm(&mut self, met: Met) -> Result<Outcome, Gloomier> {
         if self.evaluation.design == Design::TYPICAL {
-            return Ok(outcome);
+            return Ok(Outcome::Meets(met));
         }
         let typically = self.evaluation.typically();
-        if is_sound(&typically, remedies) {
-            let (exact, gap) = (*exact, *gap);
-            let before = *effort;
-            let remedies = self.pruned(&typically, remedies);
+        if is_sound(&typically, &met.remedies) {
+            let remedies = self.pruned(&typically, &met.remedies);
             let effort = typically.effort(&remedies);
+            let gap = met.gap.saturating_sub(met.effort.saturating_sub(effort));
             let noticed = noticed(&typically, &remedies);
-            let gap = gap.saturating_sub(before.saturating_sub(effort));
-            return Ok(Outcome::Meets { remedies, effort, exact, gap, noticed, sure: true });
+            return Ok(Outcome::Meets(Met { remedies, effort, gap, noticed, sure: true }));
         }
-        match self.evaluation.design.gloomier() {
-            Some(design) => {
-                self.evaluation.take_design(design);
-                match self.bound() {
-                    Ok(least) => self.at_least = self.at_least.max(least),
-                    Err(outcome) => return Ok(outcome),
-                }
-                Err(Gloomier)
-            }
-            None => Ok(what_remains(&self.evaluation)),
+        let Some(design) = self.evaluation.design.gloomier() else {
+            return Ok(what_remains(&self.evaluation));
+        };
+        self.evaluation.take_design(design);
+        match self.bound() {
+            Ok(least) => self.at_least = self.at_least.max(least),
+            Err(outcome) => return Ok(outcome),
         }
+        Err(Gloomier)
     }
 
     /// The set without what can be missed: figures gloomier than need be ask for too much.
@@ -289,7 +238,7 @@ fn what_remains(evaluation: &Evaluation<'_, '_>) -> Outcome {
 #[must_use]
 pub fn candidates(problem: &PhaseProblem<'_>) -> Vec<Candidate> {
     let arrangements = arrangements(problem);
-    let meets = |all: &[Candidate]| all.iter().any(|c| matches!(c.outcome, Outcome::Meets { .. }));
+    let meets = |all: &[Candidate]| all.iter().any(|c| c.outcome.met().is_some());
     let sure = candidates_at(problem, &arrangements, Design::FIRST);
     if meets(&sure) {
         return sure;
@@ -335,23 +284,17 @@ fn candidates_at(problem: &PhaseProblem<'_>, arrangements: &[Arrangement], desig
 
 /// Where all fail the nearest miss is one of those that are late by the least: which breaks least?
 fn look_at_nearest(problem: &PhaseProblem<'_>, all: &mut [Candidate]) {
-    let over = |c: &Candidate| match c.outcome {
-        Outcome::Late { over, .. } => over.raw(),
-        Outcome::Meets { .. } | Outcome::Dearer(_) | Outcome::Fails { .. } | Outcome::NoRoll(_) => {
-            f64::INFINITY
-        }
+    let late = |c: &Candidate| match c.outcome {
+        Outcome::Late { over, performer } => Some((over, performer)),
+        Outcome::Meets(_) | Outcome::Dearer(_) | Outcome::Fails { .. } | Outcome::NoRoll(_) => None,
     };
-    let least = all.iter().map(over).fold(f64::INFINITY, f64::min);
-    for c in all.iter_mut().filter(|c| over(c).is_finite() && over(c) <= least + 1e-9) {
-        let known = match c.outcome {
-            Outcome::Late { performer, .. } => performer,
-            Outcome::Meets { .. } | Outcome::Dearer(_) | Outcome::Fails { .. } | Outcome::NoRoll(_) => None,
-        };
+    let least = all.iter().filter_map(late).map(|(over, _)| over.raw()).fold(f64::INFINITY, f64::min);
+    for c in all {
+        let Some((over, known)) = late(c).filter(|(over, _)| over.raw() <= least + 1e-9) else { continue };
         if let Outcome::Fails { performer, dropouts, .. } =
             what_remains(&Evaluation::new(problem, c.arrangement.clone()))
         {
-            let performer = performer.or(known);
-            c.outcome = Outcome::Fails { over: Ms::new(least), performer, dropouts };
+            c.outcome = Outcome::Fails { over, performer: performer.or(known), dropouts };
         }
     }
 }
@@ -372,6 +315,11 @@ fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>) -> Vec<Candidate> {
                 unsolved.push(u);
                 continue;
             }
+            if u.is_hopeless() {
+                let remains = what_remains(&u.evaluation);
+                close(u, remains);
+                continue;
+            }
             let (mut outcome, visited) = u.solve_within(purse, SEARCH_NODES);
             spent += visited;
             if let Outcome::Dearer(least) = outcome {
@@ -387,15 +335,17 @@ fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>) -> Vec<Candidate> {
                     if spent > DRIVER_NODES { u.dive() } else { u.solve_within(u32::MAX, SEARCH_NODES).0 };
                 outcome = u.with_proven(outcome);
             }
-            match u.confirm(outcome) {
-                Err(Gloomier) => unsolved.push(u),
-                Ok(outcome) => {
-                    if let Outcome::Meets { effort, noticed, .. } = outcome {
-                        cheapest = cheapest.min(effort + noticed);
-                    }
-                    close(u, outcome);
-                }
+            if let Outcome::Meets(met) = outcome {
+                let Ok(confirmed) = u.confirm(met) else {
+                    unsolved.push(u);
+                    continue;
+                };
+                outcome = confirmed;
             }
+            if let Some(met) = outcome.met() {
+                cheapest = cheapest.min(met.effort + met.noticed);
+            }
+            close(u, outcome);
         }
     }
     for u in unsolved {

@@ -2,6 +2,7 @@
 //! in, with as little or as much as was named; a [`Trial`] goes out with verdict, whether it is the planned one, and why
 //! not; or why it cannot be tried.
 
+use super::measure::{Proposed, worth_alone};
 use super::remedy::arranged_effort;
 use super::{
     Arrangement, Buys, Choice, Evaluation, PhaseProblem, Plan, Remedy, Report, TradePoint, WhyNot, buys,
@@ -144,6 +145,8 @@ pub struct Trial<'p> {
     pub why_not: Option<WhyNot>,
     /// Which of the report's loops to show leg by leg.
     pub shown: usize,
+    /// What to measure so that the answer may change, the best for its time first.
+    pub measure: Vec<Proposed>,
 }
 
 impl Request {
@@ -243,6 +246,7 @@ fn try_arrangement<'p>(
         planned,
         why_not: planned.filter(|c| !same(c)).map(|c| why_not(c, &report, effort)),
         shown,
+        measure: worth_alone(&evaluation, remedies, &report),
         report,
         arrangement,
     })

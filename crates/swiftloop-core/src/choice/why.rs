@@ -1,10 +1,10 @@
 //! Why the plan is as it is: what each remedy buys, what holds a phase back that cannot be done, why other settings lost,
 //! what would be without rendering ahead. Reasons with figures; nothing is decided here, and no words are chosen.
 
+use super::candidate::{Candidate, Met, Outcome};
 use super::judge::{SLUGGISH, sound, unsure};
 use super::report::loops_after;
 use super::sequence::{Objection, Objections};
-use super::solve::{Candidate, Outcome};
 use super::{Arrangement, Choice, Evaluation, PhaseProblem, Report};
 use crate::doubt::SURE;
 use crate::ids::{NodeId, PerformerId, ProcessorId, RemedyId};
@@ -99,6 +99,8 @@ pub enum WhyNot {
         effort: u32,
         /// Instead of this much.
         planned: u32,
+        /// It was not looked for any further: it may be more, or not possible at all.
+        or_more: bool,
     },
     /// Rendering ahead is not possible: this processor can neither ride the cue block nor be bypassed.
     CannotRoll(ProcessorId),
@@ -208,7 +210,7 @@ pub fn why_not(choice: &Choice, tried: &Report, effort: u32) -> WhyNot {
     }
     if effort + tried.noticed() > choice.effort + planned.noticed() {
         return if effort > choice.effort {
-            WhyNot::MoreEffort { effort, planned: choice.effort }
+            WhyNot::MoreEffort { effort, planned: choice.effort, or_more: false }
         } else {
             WhyNot::Noticed
         };
@@ -292,7 +294,7 @@ pub(super) fn without_roll(weighed: &Weighed<'_>, chosen: usize) -> Option<Witho
         .iter()
         .filter(|c| c.arrangement.roll.is_none() && c.arrangement.setting.driver == driver);
     let efforts = plain.clone().filter_map(|c| match c.outcome {
-        Outcome::Meets { effort, .. } => Some(effort),
+        Outcome::Meets(Met { effort, .. }) => Some(effort),
         Outcome::Dearer(least) => Some(least),
         Outcome::Fails { .. } | Outcome::Late { .. } | Outcome::NoRoll(_) => None,
     });
@@ -303,7 +305,7 @@ pub(super) fn without_roll(weighed: &Weighed<'_>, chosen: usize) -> Option<Witho
     let misses = plain.filter_map(|c| match c.outcome {
         Outcome::Late { over, .. } => Some((over, PerHour::new(0.0), &c.arrangement.setting.buffer)),
         Outcome::Fails { over, dropouts, .. } => Some((over, dropouts, &c.arrangement.setting.buffer)),
-        Outcome::Meets { .. } | Outcome::Dearer(_) | Outcome::NoRoll(_) => None,
+        Outcome::Meets(_) | Outcome::Dearer(_) | Outcome::NoRoll(_) => None,
     });
     let order = |a: &(Ms, PerHour, &Offered), b: &(Ms, PerHour, &Offered)| {
         a.0.raw().total_cmp(&b.0.raw()).then(a.1.raw().total_cmp(&b.1.raw()))
@@ -322,9 +324,7 @@ pub(super) fn alternatives(weighed: &Weighed<'_>, chosen: usize) -> Vec<Alternat
     let own = &weighed.candidates[chosen].arrangement;
     let rank = |c: &Candidate, objections: &Objections| match c.outcome {
         Outcome::Dearer(least) => Objections { effort: f64::from(least), ..Objections::default() },
-        Outcome::Meets { .. } | Outcome::Fails { .. } | Outcome::Late { .. } | Outcome::NoRoll(_) => {
-            *objections
-        }
+        Outcome::Meets(_) | Outcome::Fails { .. } | Outcome::Late { .. } | Outcome::NoRoll(_) => *objections,
     };
     let mut others: Vec<(Objections, &Candidate)> = weighed
         .candidates
@@ -348,13 +348,9 @@ pub(super) fn alternatives(weighed: &Weighed<'_>, chosen: usize) -> Vec<Alternat
 fn why_lost(weighed: &Weighed<'_>, chosen: usize, lost: &Candidate, objections: &Objections) -> WhyNot {
     let own = &weighed.objections[chosen];
     let chosen = &weighed.candidates[chosen];
-    let planned = match chosen.outcome {
-        Outcome::Meets { effort, .. } => effort,
-        Outcome::Dearer(_) | Outcome::Fails { .. } | Outcome::Late { .. } | Outcome::NoRoll(_) => {
-            own.effort as u32
-        }
-    };
-    let in_some = matches!(chosen.outcome, Outcome::Meets { sure: true, .. });
+    let met = chosen.outcome.met();
+    let planned = met.map_or(own.effort as u32, |met| met.effort);
+    let in_some = met.is_some_and(|met| met.sure);
     match &lost.outcome {
         Outcome::Late { over, performer } => {
             WhyNot::AlwaysLate { performer: *performer, over: *over, in_some }
@@ -363,11 +359,11 @@ fn why_lost(weighed: &Weighed<'_>, chosen: usize, lost: &Candidate, objections: 
             WhyNot::AlwaysLate { performer: *performer, over: *over, in_some }
         }
         Outcome::Fails { dropouts, .. } => WhyNot::AlwaysBreaks { dropouts: *dropouts, in_some },
-        Outcome::Dearer(least) => WhyNot::MoreEffort { effort: *least, planned },
+        Outcome::Dearer(least) => WhyNot::MoreEffort { effort: *least, planned, or_more: true },
         Outcome::NoRoll(processor) => WhyNot::CannotRoll(*processor),
-        Outcome::Meets { effort, .. } => match objections.first_difference(own) {
+        Outcome::Meets(Met { effort, .. }) => match objections.first_difference(own) {
             Some((Objection::Effort, Ordering::Greater)) if *effort > planned => {
-                WhyNot::MoreEffort { effort: *effort, planned }
+                WhyNot::MoreEffort { effort: *effort, planned, or_more: false }
             }
             Some((Objection::Effort, Ordering::Greater)) => WhyNot::Noticed,
             Some((Objection::Unsound | Objection::Unsure, Ordering::Greater)) => WhyNot::LessSure,

@@ -43,6 +43,10 @@ pub enum Cause {
     WithinClass(usize),
     /// Figures that somebody wrote, and measured ones.
     Figures,
+    /// Figures of what was measured alone.
+    Alone,
+    /// How much dearer that is in a chain at the real period.
+    Paced,
     /// Speed of a core.
     Speed,
     /// How much others slow the work down.
@@ -89,6 +93,8 @@ impl Cause {
             Self::Disk => (24, 0, 0),
             Self::Swapping => (25, 0, 0),
             Self::Nothing => (26, 0, 0),
+            Self::Alone => (27, 0, 0),
+            Self::Paced => (28, 0, 0),
         };
         (kind << 48) ^ ((a as u64) << 24) ^ b as u64
     }

@@ -14,6 +14,9 @@ pub struct CallCost {
     pub per_frame: Micros,
     /// Frames it works on at once, if it has a block of its own.
     pub internal: Option<Block>,
+    /// What each such block takes, where the other figures are those of every call; else all of its work is done in its own
+    /// blocks.
+    pub burst: Option<Micros>,
 }
 
 /// A cost with its doubt.
@@ -37,7 +40,8 @@ const COPYING: f64 = 0.1;
 
 impl CallCost {
     /// Nothing.
-    pub const FREE: Self = Self { call: Micros::new(0.0), per_frame: Micros::new(0.0), internal: None };
+    pub const FREE: Self =
+        Self { call: Micros::new(0.0), per_frame: Micros::new(0.0), internal: None, burst: None };
 
     /// Cost within a block of this kind.
     #[must_use]
@@ -49,13 +53,17 @@ impl CallCost {
     #[must_use]
     #[inline]
     pub fn so_often(self, turns: Turns) -> Micros {
-        self.call * turns.calls + self.per_frame * turns.frames
+        match self.burst {
+            None => self.call * turns.calls + self.per_frame * turns.frames,
+            Some(burst) => self.call * turns.every.0 + self.per_frame * turns.every.1 + burst * turns.bursts,
+        }
     }
 
     /// With the call and each frame so many times as dear.
     #[must_use]
     pub fn times(self, call: f64, per_frame: f64) -> Self {
-        Self { call: self.call * call, per_frame: self.per_frame * per_frame, internal: self.internal }
+        let burst = self.burst.map(|b| b * per_frame);
+        Self { call: self.call * call, per_frame: self.per_frame * per_frame, internal: self.internal, burst }
     }
 }
 
@@ -66,18 +74,23 @@ pub struct Turns {
     pub calls: f64,
     /// Frames in them.
     pub frames: f64,
+    /// Calls and frames of every processor, whatever its own block.
+    pub every: (f64, f64),
+    /// Blocks of its own in it.
+    pub bursts: f64,
 }
 
 impl Turns {
     /// Of a processor with a block of its own, `internal`, or without.
     #[must_use]
     pub fn of(internal: Option<Block>, cycle: &BurstCycle, served: &Served) -> Self {
+        let every = (f64::from(served.calls), f64::from(served.frames));
         let Some(m) = internal else {
-            return Self { calls: f64::from(served.calls), frames: f64::from(served.frames) };
+            return Self { calls: every.0, frames: every.1, every, bursts: 0.0 };
         };
-        let copying = if m > cycle.call { COPYING * f64::from(served.calls) } else { 0.0 };
+        let copying = if m > cycle.call { COPYING * every.0 } else { 0.0 };
         let calls = f64::from(cycle.calls_of(m, served));
-        Self { calls: calls + copying, frames: calls * f64::from(m.get()) }
+        Self { calls: calls + copying, frames: calls * f64::from(m.get()), every, bursts: calls }
     }
 }
 
@@ -89,11 +102,16 @@ pub fn processor_cost(p: &Processor, cost: ProcessorCost, channels: u32, tables:
         State::Off => tables.assume.off_but_loaded_cost.raw(),
         State::Unloaded => 0.0,
     };
+    // As many as the channels need, each called by itself; or one for all pairs.
+    let (many, each_call) = match cost.channels {
+        Some(n) => (f64::from(channels.div_ceil(n.max(1))), f64::from(channels.div_ceil(n.max(1)))),
+        None => (pairs(channels), 1.0),
+    };
     let pick = |which: fn(Range<Nanos>) -> Nanos| CallCost {
-        call: Micros::from(which(cost.per_call)) * state,
-        per_frame: Micros::from(which(cost.per_frame))
-            * (state * f64::from(p.oversampling) * pairs(channels)),
+        call: Micros::from(which(cost.per_call)) * (state * each_call),
+        per_frame: Micros::from(which(cost.per_frame)) * (state * f64::from(p.oversampling) * many),
         internal: p.internal_block,
+        burst: cost.burst.map(|b| Micros::from(b) * (state * f64::from(p.oversampling) * many)),
     };
     CostRange { low: pick(Range::low), typical: pick(Range::typical), high: pick(Range::high) }
 }
@@ -105,6 +123,7 @@ pub fn node_cost(channels: u32, tables: &Tables) -> CallCost {
         call: tables.assume.node_overhead_ns.into(),
         per_frame: Micros::from(tables.assume.plain_track_per_frame_ns) * pairs(channels),
         internal: None,
+        burst: None,
     }
 }
 
@@ -124,6 +143,7 @@ mod tests {
             call: Micros::new(call),
             per_frame: Micros::new(per_frame),
             internal: internal.map(Block::new),
+            burst: None,
         }
     }
 

@@ -12,12 +12,11 @@ mod schedule;
 
 pub use burst::{BurstCycle, KindOfBlock, Served, burst_cycle};
 pub use cost::{CallCost, CostRange, Turns, node_cost, processor_cost};
-pub use doubt::{WorkDoubt, WorkPart, WorkSpread};
+pub use doubt::{WorkDoubt, WorkPart, WorkSpread, WorkSums};
 pub use graph::{BlockGraph, Graph};
 pub use response::{Sequence, response_time, responses};
 pub use schedule::{
-    Rule, Turn, best_schedule, critical_path, first_ready_bound, graham_bound, least_bound, list_schedule,
-    longest_turn,
+    Rule, Turn, critical_path, first_ready_bound, graham_bound, least_bound, list_schedule, longest_turn,
 };
 
 use crate::ids::NodeId;

@@ -4,7 +4,7 @@
 //! **What to expect** is the order in which such software works: workers share one queue; a node enters it when the last
 //! of those that feed it is done (counters of open inputs, Kahn 1962), and whoever is free takes what came first
 //! ([`Rule::FirstReady`]). **At the most** it takes Graham's bound, whatever the order, as long as nobody idles
-//! while there is work (Graham 1969). **At the least** what the best of several orders takes.
+//! while there is work (Graham 1969). **At the least** its share of all work, or its longest chain.
 
 use super::BlockGraph;
 use crate::ids::NodeId;
@@ -245,13 +245,6 @@ fn ways(graph: &BlockGraph, cost: &Costs) -> TiVec<NodeId, Micros> {
         remaining[n] = cost[n] + to.fold(Micros::new(0.0), Micros::max);
     }
     remaining
-}
-
-/// The shortest of the list schedules.
-#[must_use]
-pub fn best_schedule(graph: &BlockGraph, cost: &Costs, workers: u32) -> Micros {
-    let each = Rule::ALL.map(|rule| list_schedule(graph, cost, workers, rule));
-    each.into_iter().fold(Micros::new(f64::INFINITY), Micros::min)
 }
 
 /// A number that can be ordered (never "not a number").

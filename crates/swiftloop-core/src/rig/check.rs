@@ -106,6 +106,13 @@ fn check_machine(machine: &Machine, tables: &Tables) -> Result<MachineClass, Inv
         )
         .at("core_speed"));
     }
+    if machine.paced_cost.is_some_and(|p| p.low().raw() < 0.1 || p.high().raw() > 100.0) {
+        return Err(Invalid::new(
+            "paced_cost is how many times as dear processors are in a chain as they were weighed",
+            "write a factor between 0.1 and 100, such as 1.3, or let soak --real --save measure it",
+        )
+        .at("paced_cost"));
+    }
     let class = tables.machine_class(&machine.class).ok_or_else(|| {
         let known: Vec<&str> = tables.machine.iter().map(|m| m.class.as_str()).collect();
         missing("class of machine", &machine.class, &known).at("class")

@@ -94,6 +94,18 @@ impl Rig {
         &self.class
     }
 
+    /// Speed of a core beside the reference core under a power plan. A measured speed is that under one plan; another plan
+    /// changes it as the class does.
+    #[must_use]
+    pub fn speed_under(&self, power: PowerPlan) -> f64 {
+        let class_share = |power: PowerPlan| self.class().under(power).speed.raw();
+        let full = match self.machine.measured_speed() {
+            Some((measured, under)) => measured.raw() / class_share(under),
+            None => self.machine.speed().raw(),
+        };
+        full * class_share(power)
+    }
+
     /// A program that runs beside the session.
     #[must_use]
     pub fn program(&self, id: ProgramId) -> &Program {
@@ -127,6 +139,10 @@ pub struct Machine {
     pub cores: u32,
     /// Hardware threads (cores when left out).
     pub threads: Option<u32>,
+    /// Its processor, by the name that it gives itself: figures that were weighed on such a one need not be carried over.
+    pub processor: Option<String>,
+    /// How much dearer processors that were weighed alone are in a chain at the real period, where that was measured.
+    pub paced_cost: Option<Range<Factor>>,
     /// Speed of one core relative to the reference core (a 2020 desktop core at 4 GHz).
     pub core_speed: Option<Factor>,
     /// Memory.
@@ -145,6 +161,10 @@ pub struct Machine {
     pub earlier_wake: Vec<WakeProfile>,
 }
 
+fn usb2() -> String {
+    "usb2".into()
+}
+
 fn desktop() -> String {
     "desktop".into()
 }
@@ -157,7 +177,8 @@ pub struct Interface {
     pub id: String,
     /// A name for people.
     pub name: Option<String>,
-    /// `pcie`, `thunderbolt`, `usb1`, `usb2`, `usb3`, `network` or `built-in`.
+    /// `pcie`, `thunderbolt`, `usb1`, `usb2`, `usb3`, `network` or `built-in`; `usb2` when left out.
+    #[serde(default = "usb2")]
     pub connection: String,
     /// Behind a hub that other devices share.
     #[serde(default)]

@@ -143,8 +143,21 @@ impl RiskModel<'_> {
         if wake.cluster <= 1.0 {
             return PerHour::new(blocks_per_hour * all);
         }
-        let by_pace = self.broken(wake, work, (reserve.raw(), grid), true).min(all);
+        let by_pace = if self.is_rarely_slow(wake, work, all) {
+            0.0
+        } else {
+            self.broken(wake, work, (reserve.raw(), grid), true).min(all)
+        };
         PerHour::new(blocks_per_hour * (by_pace + (all - by_pace) / wake.cluster))
+    }
+
+    /// Whether blocks that are slow by their pace alone are too few to count beside `all` that break: where lateness carries
+    /// over nothing is late at all before some block takes longer than a period.
+    fn is_rarely_slow(&self, wake: &Wake, work: &Work, all: f64) -> bool {
+        /// Of what is said.
+        const LITTLE: f64 = 1e-3;
+        let slow = work.kinds().iter().map(|k| k.share * wake.late_by_pace(k.work.raw(), self.period.raw()));
+        slow.sum::<f64>() * wake.cluster < LITTLE * all
     }
 
     /// Share of blocks that break; `by_pace` when nothing wakes late.

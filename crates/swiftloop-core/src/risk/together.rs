@@ -37,7 +37,7 @@ struct Longer {
 
 impl Wake {
     /// How fast the chance of a longer delay falls so far beyond the threshold, as the length in which it falls to a third.
-    fn scale_at(&self, beyond: f64) -> f64 {
+    pub(super) fn scale_at(&self, beyond: f64) -> f64 {
         (self.tail.scale + self.tail.shape * beyond.max(0.0)).max(1e-3)
     }
 
@@ -108,9 +108,7 @@ impl Pair<'_> {
         let passed = -self.wake.tail.log_survival(beyond);
         (1.0 + passed, self.wake.with_waking(beyond))
     }
-}
 
-impl Pair<'_> {
     /// P(two interruptions of one block last longer than `us`). In a period come interruptions as often as a wake-up is later
     /// than the threshold, so two with half that squared.
     pub(super) fn later_than(&self, us: f64) -> f64 {
@@ -154,7 +152,8 @@ impl Delay for Together<'_> {
         if us < 0.0 || self.pair.is_none() && self.after.is_none() {
             return alone;
         }
-        alone + (self.more_than_one(us) / alone.exp().max(f64::MIN_POSITIVE)).ln_1p()
+        // Where a bounded tail has ended two together may still last longer.
+        (alone.exp() + self.more_than_one(us)).max(f64::MIN_POSITIVE).ln()
     }
 
     fn fall(&self, us: f64) -> f64 {

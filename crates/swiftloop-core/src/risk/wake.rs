@@ -63,8 +63,7 @@ impl Delay for Wake {
 
     fn fall(&self, us: f64) -> f64 {
         if us >= self.threshold {
-            let scale = self.tail.scale + self.tail.shape * (us - self.threshold);
-            return 1.0 / scale.max(1e-3);
+            return 1.0 / self.scale_at(us - self.threshold);
         }
         let (x0, y0, x1, y1) = self.around(us);
         (y0 - y1) / (x1 - x0)

@@ -1,6 +1,6 @@
 //! Proof that a session can be true: ids are unique, references lead somewhere, figures are possible.
 
-use super::{Description, Phase, Processor, ProcessorCost, Routes, Session};
+use super::{Description, Phase, Processor, ProcessorCost, Routes, Session, alike};
 use crate::ids::{NodeId, PerformerId};
 use crate::rig::{missing, twice};
 use crate::tables::{CostClass, Listener, PhaseKind, Tables};
@@ -13,7 +13,13 @@ impl Session {
     ///
     /// # Errors
     /// The first contradiction, with its path.
-    pub fn checked(description: Description, tables: &Tables) -> Result<Self, Invalid> {
+    pub fn checked(mut description: Description, tables: &Tables) -> Result<Self, Invalid> {
+        let written = alike::write_out(&mut description, tables)?;
+        Self::each_checked(description, tables).map_err(|e| alike::as_written(e, &written))
+    }
+
+    /// The same with every track written out.
+    fn each_checked(description: Description, tables: &Tables) -> Result<Self, Invalid> {
         check_ids(&description)?;
         check_engine(&description).map_err(|e| e.at("engine"))?;
         if ![16, 24, 32].contains(&description.deliver.depth) {
@@ -56,7 +62,7 @@ impl Session {
             }
             kinds.push(check_phase(phase, &description, tables).map_err(here)?);
         }
-        Ok(Self { description, routes, listeners, kinds, costs })
+        Ok(Self { description, routes, listeners, kinds, costs, is_metered: false })
     }
 
     /// Checks that every interface a phase names exists in the rig.
@@ -172,6 +178,16 @@ fn check_engine(d: &Description) -> Result<(), Invalid> {
 /// What the processor costs, its class looked up.
 fn check_processor(p: &Processor, tables: &Tables) -> Result<ProcessorCost, Invalid> {
     let cost = ProcessorCost::of(&p.cost, tables).map_err(|class| unknown_cost(class, tables).at("cost"))?;
+    if cost.channels.is_some_and(|n| n == 0 || n > 128) {
+        return Err(Invalid::new("one of it serves from 1 to 128 channels", "leave the key out for a pair")
+            .at("channels")
+            .at("cost"));
+    }
+    if cost.burst.is_some() && p.internal_block.is_none() {
+        return Err(Invalid::new("burst_ns without a block of its own", "write its internal_block too")
+            .at("burst_ns")
+            .at("cost"));
+    }
     if ![1, 2, 4, 8, 16].contains(&p.oversampling) {
         return Err(Invalid::new("oversampling is 1, 2, 4, 8 or 16", "1 means none").at("oversampling"));
     }
@@ -227,8 +243,11 @@ fn check_people(d: &Description, tables: &Tables) -> Result<TiVec<PerformerId, L
         })?);
         if person.hears.is_empty() {
             return Err(here(
-                Invalid::new("a performer hears themselves on at least one track", "name the track")
-                    .at("hears"),
+                Invalid::new(
+                    "a performer hears themselves on at least one track",
+                    "name the track: hears = [\"voice\"]; it is one with source = \"live\" or \"instrument\"",
+                )
+                .at("hears"),
             ));
         }
         for (j, id) in person.hears.iter().enumerate() {

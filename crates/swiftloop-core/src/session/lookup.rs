@@ -1,7 +1,21 @@
 //! Finding things in a session: nodes by id, processors by position, the live tracks of a phase.
 
-use super::{Listens, NodeKind, Phase, Processor, Session};
+use super::{Description, Listens, NodeKind, Phase, Processor, Session};
 use crate::ids::{BusId, NodeId, ProcessorId, TrackId};
+
+impl Description {
+    /// All processors: of tracks, of buses, of the main output.
+    pub fn processors(&self) -> impl Iterator<Item = &Processor> {
+        let tracks = self.tracks.iter().flat_map(|t| &t.processors);
+        tracks.chain(self.buses.iter().flat_map(|b| &b.processors)).chain(&self.main.processors)
+    }
+
+    /// The same, to be changed.
+    pub(crate) fn processors_mut(&mut self) -> impl Iterator<Item = &mut Processor> {
+        let tracks = self.tracks.iter_mut().flat_map(|t| &mut t.processors);
+        tracks.chain(self.buses.iter_mut().flat_map(|b| &mut b.processors)).chain(&mut self.main.processors)
+    }
+}
 
 impl Session {
     /// The node of a track.

@@ -1,6 +1,7 @@
 //! The session: tracks, buses, main output, performers and phases. A [`Description`] (plain data) comes in,
 //! [`Session::checked`] proves that it can be true and lays the routing out as a graph without cycles.
 
+mod alike;
 mod check;
 mod lookup;
 mod routes;
@@ -9,7 +10,7 @@ mod track;
 pub use routes::{Node, NodeKind, Routes};
 pub use track::{
     Cost, CostFigures, CostKnown, LatencyAt, Monitor, Processor, ProcessorCost, ProcessorKind, Send, Source,
-    State, Track,
+    State, Track, WeighedDelay,
 };
 
 use crate::ids::{BusId, PerformerId, PhaseId, ProcessorId, TrackId};
@@ -30,6 +31,7 @@ pub struct Description {
     #[serde(default)]
     pub name: String,
     /// What is to be handed over.
+    #[serde(default)]
     pub deliver: Deliver,
     /// What the session software does.
     #[serde(default)]
@@ -56,6 +58,7 @@ pub struct Description {
 #[serde(deny_unknown_fields)]
 pub struct Deliver {
     /// Rate of the finished work; the session runs at it unless others are allowed.
+    #[serde(default = "usual_rate")]
     pub rate_hz: Hz,
     /// Other rates the session may run at.
     #[serde(default)]
@@ -63,6 +66,16 @@ pub struct Deliver {
     /// Bits per sample of the recorded files.
     #[serde(default = "depth_24")]
     pub depth: u32,
+}
+
+impl Default for Deliver {
+    fn default() -> Self {
+        Self { rate_hz: usual_rate(), may_run_at_hz: Vec::new(), depth: depth_24() }
+    }
+}
+
+fn usual_rate() -> Hz {
+    Hz::new(48_000)
 }
 
 fn depth_24() -> u32 {
@@ -181,8 +194,14 @@ pub struct Performer {
     /// `ensemble` or `talkback`.
     pub plays: String,
     /// How they listen.
+    #[serde(default)]
     pub listens: Listens,
-    /// Tracks on which the performer hears what is played.
+    /// Tracks on which the performer hears what is played; the live ones when left out, for keys and pads the first
+    /// instrument.
+    #[serde(rename = "hears")]
+    pub says_hears: Option<Vec<String>>,
+    /// The same with what was left out.
+    #[serde(skip)]
     pub hears: Vec<String>,
     /// The mix they hear: `main` or a bus.
     #[serde(default = "main_out")]
@@ -212,10 +231,13 @@ impl Performer {
 }
 
 /// How a performer listens.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Deserialize, Serialize, JsonSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Default, Deserialize, Serialize, JsonSchema,
+)]
 #[serde(rename_all = "kebab-case")]
 pub enum Listens {
     /// Closed headphones, through the software.
+    #[default]
     Headphones,
     /// In-ears, through the software.
     InEars,
@@ -297,6 +319,8 @@ pub struct Session {
     kinds: TiVec<PhaseId, PhaseKind>,
     /// What each processor costs, classes looked up.
     costs: TiVec<ProcessorId, ProcessorCost>,
+    /// Its costs were fitted to a meter, which shows work as the machine at hand does it.
+    pub is_metered: bool,
 }
 
 impl Session {
@@ -390,7 +414,7 @@ impl Session {
     #[must_use]
     pub fn with_costs(&self, call: Factor, frame: Factor, doubt: Factor) -> Self {
         let scaled = |cost: &ProcessorCost| cost.scaled(call, frame, doubt);
-        Self { costs: self.costs.iter().map(scaled).collect(), ..self.clone() }
+        Self { costs: self.costs.iter().map(scaled).collect(), is_metered: true, ..self.clone() }
     }
 
     /// What a processor costs, per pair of channels, on the reference core.

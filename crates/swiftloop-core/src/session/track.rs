@@ -9,11 +9,14 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Clone, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Track {
-    /// Short word to refer to it.
+    /// Short word to refer to it; with `count`, `*` in it stands for the number of each.
     pub id: String,
-    /// A name for people.
+    /// A name for people; `*` in it as in the id.
     pub name: Option<String>,
+    /// So many alike tracks: each with such processors, such memory, and so on.
+    pub count: Option<u32>,
     /// Where its sound comes from.
+    #[serde(default)]
     pub source: Source,
     /// Channels: 1 mono, 2 stereo.
     #[serde(default = "one")]
@@ -68,10 +71,11 @@ impl Track {
 }
 
 /// Where a track's sound comes from.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Source {
     /// Audio from disk.
+    #[default]
     Disk,
     /// A live input; plays from disk in phases where nobody performs on it.
     Live,
@@ -104,10 +108,16 @@ pub struct Send {
 #[derive(Debug, Clone, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Processor {
-    /// Short word to refer to it, unique in the session.
+    /// Short word to refer to it, unique in the session; that of its track and its place there when left out.
+    #[serde(default)]
     pub id: String,
     /// A name for people.
     pub name: Option<String>,
+    /// Which plug-in it is: its standard and its own id, such as `clap:boathouse.room` or `lv2:http://…`. What it costs and how
+    /// late it is come from the catalogue then, where it was weighed and nobody wrote figures here.
+    pub is: Option<String>,
+    /// A hash of its settings, as weighing tells it; those it begins with when left out.
+    pub settings: Option<String>,
     /// What it is, as far as the live path minds.
     #[serde(default)]
     pub kind: ProcessorKind,
@@ -118,6 +128,9 @@ pub struct Processor {
     /// their frames: at a rate that is not listed it lies between the two.)
     #[serde(default)]
     pub latency_at: Vec<LatencyAt>,
+    /// Delays that were weighed, with what they depend on.
+    #[serde(skip)]
+    pub weighed_delays: Vec<WeighedDelay>,
     /// Delay in its low-delay mode, if it has one.
     pub low_delay_frames: Option<Frames>,
     /// What it costs.
@@ -156,6 +169,15 @@ fn at_other_rate(frames: Frames, rate: Hz, known: Hz) -> Range<Frames> {
     Range::new(low, same_time, high).unwrap_or(Range::exact(same_time))
 }
 
+/// A delay that was weighed.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct WeighedDelay {
+    /// The rate.
+    pub rate_hz: Hz,
+    /// Over all blocks at that rate.
+    pub frames: Range<Frames>,
+}
+
 /// The latency at another rate.
 #[derive(Debug, Clone, Copy, PartialEq, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -171,6 +193,9 @@ impl Processor {
     /// higher rate, what keeps its frames takes less time; to expect is that the rate gains nothing.
     #[must_use]
     pub fn latency(&self, rate: Hz, known: Hz) -> Range<Frames> {
+        if let Some(weighed) = self.weighed_delays.iter().find(|d| d.rate_hz == rate) {
+            return weighed.frames;
+        }
         match self.latency_at.iter().find(|l| l.rate_hz == rate) {
             Some(at) => Range::exact(at.frames),
             None => at_other_rate(self.latency_frames, rate, known),
@@ -238,6 +263,16 @@ pub struct CostFigures {
     /// They were measured on this very processor, not read somewhere.
     #[serde(default)]
     pub measured: bool,
+    /// Channels that one of it serves; as many of it run as the channels need. (The figures are those of a pair, and each call serves
+    /// all pairs, when left out.)
+    pub channels: Option<u32>,
+    /// What silence costs beside sound: 1 as much, 0 nothing (1 when left out).
+    pub quiet: Option<Share>,
+    /// With a block of its own: what each such block takes on top of the other figures, which are those of every call then.
+    pub burst_ns: Option<Nanos>,
+    /// They were measured alone, call after call: in a chain at the real period it is dearer.
+    #[serde(default)]
+    pub alone: bool,
 }
 
 /// What a processor costs with its doubt, classes looked up: per pair of channels, on the reference core.
@@ -247,6 +282,12 @@ pub struct ProcessorCost {
     pub per_call: Range<Nanos>,
     /// Per frame of the block.
     pub per_frame: Range<Nanos>,
+    /// Channels that one of it serves; a pair, and each call serves all pairs, where nobody says.
+    pub channels: Option<u32>,
+    /// Share that silence costs.
+    pub quiet: f64,
+    /// What each block of its own takes on top of every call.
+    pub burst: Option<Nanos>,
     /// How we know.
     pub known: CostKnown,
 }
@@ -260,6 +301,8 @@ pub enum CostKnown {
     Figures,
     /// It was measured.
     Measured,
+    /// It was measured alone: in a chain at the real period it is dearer, by what all of these have in common.
+    Alone,
 }
 
 impl ProcessorCost {
@@ -276,7 +319,7 @@ impl ProcessorCost {
             CostKnown::Class(_) => {
                 Self { per_call: of(self.per_call, call), per_frame: of(self.per_frame, frame), ..*self }
             }
-            CostKnown::Figures | CostKnown::Measured => *self,
+            CostKnown::Figures | CostKnown::Measured | CostKnown::Alone => *self,
         }
     }
 
@@ -285,20 +328,25 @@ impl ProcessorCost {
         let assume = &tables.assume;
         let (per_call, per_frame, known, doubt) = match cost {
             Cost::Figures(f) if f.measured => {
-                (f.per_call_ns, f.per_frame_ns, CostKnown::Measured, assume.measured_cost_doubt)
+                let known = if f.alone { CostKnown::Alone } else { CostKnown::Measured };
+                (f.per_call_ns, f.per_frame_ns, known, assume.measured_cost_doubt)
             }
             Cost::Figures(f) => (f.per_call_ns, f.per_frame_ns, CostKnown::Figures, assume.figure_cost_doubt),
             Cost::Class(class) => {
                 let row = tables.cost.iter().position(|c| c.id == *class).ok_or(class.as_str())?;
                 let (call, frame) = (tables.cost[row].per_call_ns, tables.cost[row].per_frame_ns);
-                (Range::exact(call), Range::exact(frame), CostKnown::Class(row), assume.class_cost_doubt)
+                (call, frame, CostKnown::Class(row), Factor::new(1.0))
             }
         };
         // Whoever wrote a range knows better than the table how sure the figures are.
         let plain = per_call.spread().raw() == 0.0 && per_frame.spread().raw() == 0.0;
         let doubt = if plain { doubt.raw() } else { 1.0 };
         let widened = |r: Range<Nanos>| Range::spanning(r.low() / doubt, r.typical(), r.high() * doubt);
-        Ok(Self { per_call: widened(per_call), per_frame: widened(per_frame), known })
+        let (channels, quiet, burst) = match cost {
+            Cost::Figures(f) => (f.channels, f.quiet.map_or(1.0, Share::raw), f.burst_ns),
+            Cost::Class(_) => (None, 1.0, None),
+        };
+        Ok(Self { per_call: widened(per_call), per_frame: widened(per_frame), channels, quiet, burst, known })
     }
 }
 

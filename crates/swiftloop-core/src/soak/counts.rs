@@ -1,7 +1,9 @@
 //! A histogram as it comes from a measurement: values in rising order, each with how often it was seen.
 
+use serde::{Deserialize, Serialize};
+
 /// Values and how often each was seen, in rising order.
-#[derive(Debug, Clone, PartialEq, Default)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 pub struct Counts {
     values: Vec<(f64, u64)>,
     total: u64,

@@ -5,6 +5,7 @@ use super::Counts;
 use crate::rig::{PaceBin, PowerPlan, WakeBin, WakeProfile};
 use crate::stats::{HEAVIEST, Pareto, ParetoFit, fit_pareto};
 use crate::units::{Factor, Micros, Range, Share};
+use serde::{Deserialize, Serialize};
 
 /// Quantiles between which the histogram is kept: closer towards the tail.
 const WAKE_AT: [f64; 16] =
@@ -21,7 +22,7 @@ const FEWEST: u64 = 500;
 const BEYOND: [u64; 7] = [40, 80, 160, 320, 640, 1280, 2560];
 
 /// What a soak heard, all workers and rungs of one kind together.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub struct Samples {
     /// Wake-up delays in µs.
     pub wakes: Counts,

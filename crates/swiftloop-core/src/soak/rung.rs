@@ -4,10 +4,11 @@ use super::Counts;
 use super::question::Decision;
 use crate::risk::Dropouts;
 use crate::units::{Block, Hz, PerHour, Seconds};
+use serde::{Deserialize, Serialize};
 use statrs::distribution::{ContinuousCDF, Gamma};
 
 /// What happened at one setting.
-#[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 pub struct Observed {
     /// Blocks that fell due.
     pub blocks: u64,

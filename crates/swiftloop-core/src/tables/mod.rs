@@ -159,6 +159,9 @@ pub struct Connection {
 pub struct Listener {
     /// Word used in session files and on the command line.
     pub id: String,
+    /// Other words for what is played like this.
+    #[serde(default)]
+    pub also: Vec<String>,
     /// Limit on closed headphones.
     pub headphones_ms: TwoLimits,
     /// Limit on in-ears.
@@ -176,9 +179,9 @@ pub struct CostClass {
     /// `light`, `medium`, `heavy`, `extreme`.
     pub id: String,
     /// Per call, whatever the block.
-    pub per_call_ns: Nanos,
+    pub per_call_ns: Range<Nanos>,
     /// Per frame of the block.
-    pub per_frame_ns: Nanos,
+    pub per_frame_ns: Range<Nanos>,
     /// What kind of processor this stands for.
     pub source: String,
 }
@@ -287,13 +290,14 @@ pub struct Assumptions {
     pub crystal_ppm: Range<Factor>,
     pub hidden_in_ms: Ms,
     pub hidden_out_ms: Ms,
-    pub class_cost_doubt: Factor,
     pub figure_cost_doubt: Factor,
     pub measured_cost_doubt: Factor,
     pub class_speed_doubt: Factor,
     pub declared_speed_doubt: Factor,
     pub measured_speed_doubt: Factor,
     pub crowding: Range<Factor>,
+    /// How much dearer what was measured alone is in a chain at the real period.
+    pub paced_cost: Range<Factor>,
     pub listener_doubt: Factor,
     pub comfortable_start_ms: Ms,
     pub draft_cost: Factor,
@@ -335,7 +339,7 @@ impl Tables {
     #[must_use]
     pub fn listener(&self, id: &str) -> Option<&Listener> {
         let id = plain(id);
-        self.listener.iter().find(|l| l.id == id)
+        self.listener.iter().find(|l| l.id == id || l.also.contains(&id))
     }
 
     /// The cost class called `id`.

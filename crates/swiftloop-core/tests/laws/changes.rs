@@ -168,22 +168,8 @@ fn the_sheet_is_true() {
 /// 45 GB of samples on a machine of 32: a plan that a person can follow.
 #[test]
 fn short_of_memory_the_fewest_instruments_are_printed_once_for_all_phases() {
-    let mut text = String::from("format = \"swiftloop.session/1\"\ndeliver = { rate_hz = 48000 }\n");
-    for i in 0..25 {
-        text.push_str(&format!(
-            "[[track]]\nid = \"inst{i}\"\nsource = \"instrument\"\nmemory_gb = {}\nprocessor = [{{ id = \"s{i}\", kind = \"instrument\", cost = \"medium\" }}]\n",
-            1.5 + 0.025 * f64::from(i)
-        ));
-    }
-    for i in 0..35 {
-        text.push_str(&format!("[[track]]\nid = \"a{i}\"\nsource = \"disk\"\nprocessor = [{{ id = \"e{i}\", cost = \"light\" }}]\n"));
-    }
-    text.push_str("[[track]]\nid = \"v\"\nsource = \"live\"\n[[performer]]\nid = \"ada\"\nplays = \"voice\"\nlistens = \"headphones\"\nhears = [\"v\"]\n");
-    text.push_str("[[phase]]\nkind = \"writing\"\nperformers = [\"ada\"]\n[[phase]]\nkind = \"overdub\"\nperformers = [\"ada\"]\n[[phase]]\nkind = \"mixing\"\n");
-    let rig = rig(
-        "format = \"swiftloop.rig/1\"\nmachine = { cores = 8, memory_gb = 32, disk_mb_per_s = 900, disk_free_gb = 400, power = \"performance\" }\n\
-         [[interface]]\nid = \"box\"\nconnection = \"pcie\"\ndirect = \"plain\"\n[[interface.driver]]\nmodel = \"asio\"\nrates_hz = [48000]\nbuffers = { powers = [32, 2048] }\n",
-    );
+    let (rig_text, text) = swiftloop_files::generated::short_of_memory();
+    let rig = rig(&rig_text);
     let session = session(&text, &rig);
     let p = plan(context(&rig, &session), &OneByOne);
     assert!(p.choices.iter().all(|c| c.missed.is_none() && c.report.sound >= SURE && c.gap == 0));

@@ -5,7 +5,8 @@ use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
 use std::cell::Cell;
 use swiftloop_core::choice::{
-    Evaluation, Outcome, PhaseProblem, SetProblem, Target, arranged_effort, report, solve, without_included,
+    Evaluation, Met, Outcome, PhaseProblem, SetProblem, Target, arranged_effort, report, solve,
+    without_included,
 };
 use swiftloop_core::ids::RemedyId;
 
@@ -135,7 +136,7 @@ fn the_chosen_set_is_the_cheapest_of_all_subsets() {
             }
             compared.set(compared.get() + 1);
             match solve(&problem, &arrangement, u32::MAX) {
-                Outcome::Meets { effort, remedies, gap, .. } => {
+                Outcome::Meets(Met { effort, remedies, gap, .. }) => {
                     prop_assert!(gap == 0 && evaluation.satisfied(&evaluation.state(&remedies)));
                     prop_assert_eq!(Some(effort), truth, "{}", text);
                     solvable.set(solvable.get() + 1);

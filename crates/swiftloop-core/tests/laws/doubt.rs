@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use swiftloop_core::choice::{Evaluation, OneByOne, PhaseProblem, Request, attempt_trial, plan, report};
 use swiftloop_core::doubt::{DelayVerdict, SURE, Spread, lean, lean_at};
 use swiftloop_core::risk::{RiskModel, Work};
-use swiftloop_core::units::{Quantity, Range};
+use swiftloop_core::units::{Nanos, Quantity, Range};
 
 /// A rig of which little is known.
 const UNKNOWN_RIG: &str = r#"
@@ -149,16 +149,21 @@ fn settings_said_to_hold_in_so_many_rigs_do() {
         let assume = &context.tables.assume;
         let heavy = context.tables.cost_class("heavy").expect("a class");
         let all: f64 = r.cue.total.raw();
-        let each = heavy.per_call_ns.raw() / 1000.0 + f64::from(block) * heavy.per_frame_ns.raw() / 1000.0;
+        let each = heavy.per_call_ns.typical().raw() / 1000.0
+            + f64::from(block) * heavy.per_frame_ns.typical().raw() / 1000.0;
         let slow = all / (each * tracks as f64 + rest(tracks, block, context));
         const TRUE: u32 = 150;
         let mut holds = 0;
         for _ in 0..TRUE {
             let common = lean(random.f64());
-            let doubt = assume.class_cost_doubt.raw().ln();
             let half = 0.5f64.sqrt();
-            let work: f64 =
-                (0..tracks).map(|_| each * (doubt * half * (common + lean(random.f64()))).exp()).sum();
+            let of = |pick: fn(Range<Nanos>) -> Nanos| {
+                pick(heavy.per_call_ns).raw() / 1000.0
+                    + f64::from(block) * pick(heavy.per_frame_ns).raw() / 1000.0
+            };
+            let (less, more) = ((each / of(Range::low)).ln(), (of(Range::high) / each).ln());
+            let off = |lean: f64| (lean * if lean < 0.0 { less } else { more }).exp();
+            let work: f64 = (0..tracks).map(|_| each * off(half * (common + lean(random.f64())))).sum();
             let speed = (lean(random.f64()) * assume.class_speed_doubt.raw().ln()).exp();
             let took = (work + rest(tracks, block, context)) * slow * speed;
             let wake = problem.present.wake.leaning(lean(random.f64()));

@@ -2,8 +2,10 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod advice;
+mod alike;
 mod by_hand;
 mod cases;
+mod catalogue;
 mod changes;
 mod choice;
 mod climb;

@@ -4,8 +4,8 @@
 use crate::simulate::{between, disk, ring, roll, scheduler, spread, timeline};
 use swiftloop_core::ids::NodeId;
 use swiftloop_core::load::{
-    BlockGraph, Graph, Rule, Sequence, WorkShare, best_schedule, critical_path, first_ready_bound,
-    graham_bound, least_bound, list_schedule, responses,
+    BlockGraph, Graph, Rule, Sequence, WorkShare, critical_path, first_ready_bound, graham_bound,
+    least_bound, list_schedule, responses,
 };
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::risk::{RiskModel, WakeSet, Work, disk_dropouts};
@@ -32,7 +32,10 @@ fn software_works_in_the_order_that_is_said() {
         assert!((typical.raw() - simulated).abs() < 1e-6, "{} {simulated}", typical.raw());
         let (total, chain) = (cost.iter().copied().sum(), critical_path(&graph, &cost).0);
         let (most, least) = (graham_bound(total, chain, workers), least_bound(total, chain, workers));
-        let best = best_schedule(&graph, &cost, workers);
+        let best = Rule::ALL
+            .map(|rule| list_schedule(&graph, &cost, workers, rule))
+            .into_iter()
+            .fold(typical, Micros::min);
         let (turn, longest) = first_ready_bound(&graph, &cost, workers);
         assert!((longest - chain).raw().abs() < 1e-9);
         assert!(least.raw() <= best.raw() + 1e-9 && best <= typical && typical.raw() <= most.raw() + 1e-9);
