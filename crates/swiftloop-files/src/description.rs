@@ -5,6 +5,7 @@ use crate::{FileError, plain_words};
 use serde::de::DeserializeOwned;
 use std::ops::Range;
 use std::path::Path;
+use swiftloop_core::catalogue::{Catalogue, Machine, Used, fill};
 use swiftloop_core::notes::{self, Note};
 use swiftloop_core::rig::{self, Rig};
 use swiftloop_core::session::{self, Session};
@@ -90,16 +91,59 @@ pub fn rig_from(name: &str, text: &str, tables: &Tables) -> Result<Rig, FileErro
     Rig::checked(description, tables).map_err(|e| locate(name, text, e))
 }
 
+/// Reads and checks a session whose processors get the figures that were weighed; and what became of each that says what it is.
+///
+/// # Errors
+/// See [`FileError`].
+pub fn read_session_weighed(
+    path: &Path,
+    rig: &Rig,
+    tables: &Tables,
+    catalogue: &Catalogue,
+) -> Result<(Session, Vec<Used>), FileError> {
+    session_weighed_from(&path.display().to_string(), &read_text(path)?, rig, tables, catalogue)
+}
+
+/// The same from its text; `name` is shown in errors.
+///
+/// # Errors
+/// See [`FileError`].
+pub fn session_weighed_from(
+    name: &str,
+    text: &str,
+    rig: &Rig,
+    tables: &Tables,
+    catalogue: &Catalogue,
+) -> Result<(Session, Vec<Used>), FileError> {
+    let text = unmarked(text);
+    let mut description: session::Description = parse(name, text, Kind::Session)?;
+    let paced = rig.machine.paced_cost.unwrap_or(tables.assume.paced_cost);
+    let speed = rig.speed_under(rig.machine.power);
+    let machine = Machine { processor: rig.machine.processor.clone(), speed, paced };
+    let used = fill(&mut description, catalogue, &machine);
+    let session = Session::checked(description, tables).map_err(|e| locate(name, text, e))?;
+    session.check_interfaces(rig).map_err(|e| locate(name, text, e))?;
+    Ok((session, used))
+}
+
 /// A session from its text; `name` is shown in errors.
 ///
 /// # Errors
 /// See [`FileError`].
 pub fn session_from(name: &str, text: &str, rig: &Rig, tables: &Tables) -> Result<Session, FileError> {
+    let session = session_alone(name, text, tables)?;
+    session.check_interfaces(rig).map_err(|e| locate(name, unmarked(text), e))?;
+    Ok(session)
+}
+
+/// A session from its text, whatever the rig.
+///
+/// # Errors
+/// See [`FileError`].
+pub fn session_alone(name: &str, text: &str, tables: &Tables) -> Result<Session, FileError> {
     let text = unmarked(text);
     let description: session::Description = parse(name, text, Kind::Session)?;
-    let session = Session::checked(description, tables).map_err(|e| locate(name, text, e))?;
-    session.check_interfaces(rig).map_err(|e| locate(name, text, e))?;
-    Ok(session)
+    Session::checked(description, tables).map_err(|e| locate(name, text, e))
 }
 
 /// Notes from their text, checked against rig and session; `today` is an ISO 8601 date.

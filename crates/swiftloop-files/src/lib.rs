@@ -3,10 +3,13 @@
 //! crate knows where in the file it stands.
 #![forbid(unsafe_code)]
 
+mod catalogue_file;
 mod description;
 mod error;
 mod explain;
 pub mod generated;
+pub mod import;
+mod lock;
 mod notes_file;
 mod probe_json;
 mod rig_file;
@@ -14,18 +17,25 @@ mod save;
 mod schema;
 mod tables;
 mod template;
+pub mod trace;
 mod wav;
+mod yardstick_file;
 
-pub use description::{notes_from, read_rig, read_session, read_text, rig_from, session_from};
+pub use catalogue_file::{add_to_catalogue, catalogue_of_user, read_catalogue};
+pub use description::{
+    notes_from, read_rig, read_session, read_session_weighed, read_text, rig_from, session_alone,
+    session_from, session_weighed_from,
+};
 pub use error::{FileError, plain_words};
 pub use notes_file::{NewNote, add_note, notes_beside, read_notes};
 pub use probe_json::read_trip;
 pub use rig_file::{
-    Added, Difference, NewTrip, Replace, check_profile_fits, save_profile, save_surveyed, save_trips,
-    with_profile,
+    Added, Difference, NewTrip, Replace, check_profile_fits, save_paced, save_profile, save_surveyed,
+    save_trips, with_profile,
 };
 pub use save::{Overwrite, save, save_all};
 pub use schema::{notes_schema, rig_schema, session_schema};
-pub use tables::tables;
+pub use tables::{tables, thieves};
 pub use template::Answers;
 pub use wav::{Depth, Recording, wav_bytes};
+pub use yardstick_file::Floor;

@@ -2,12 +2,34 @@
 
 use std::sync::LazyLock;
 use swiftloop_core::tables::Tables;
+use swiftloop_core::trace::Advice;
 
 const DRIVERS: &str = include_str!("../data/drivers.toml");
 const WORLD: &str = include_str!("../data/world.toml");
 
 static TABLES: LazyLock<Result<Tables, String>> =
     LazyLock::new(|| toml::from_str(&format!("{DRIVERS}\n{WORLD}")).map_err(|e| e.to_string()));
+
+#[derive(serde::Deserialize)]
+struct Thieves {
+    advice: Vec<Advice>,
+}
+
+static THIEVES: LazyLock<Result<Thieves, String>> =
+    LazyLock::new(|| toml::from_str(include_str!("../data/thieves.toml")).map_err(|e| e.to_string()));
+
+/// What to do about thieves. Ships with the program, as [`tables`] do.
+///
+/// # Panics
+/// When the shipped data is broken, which no user can cause.
+#[must_use]
+#[allow(clippy::panic)]
+pub fn thieves() -> &'static [Advice] {
+    match &*THIEVES {
+        Ok(thieves) => &thieves.advice,
+        Err(why) => panic!("the table of thieves shipped inside the program is broken: {why}"),
+    }
+}
 
 /// The tables. They ship with the program and a test reads them, so this cannot fail in a released build.
 ///
@@ -24,8 +46,9 @@ pub fn tables() -> &'static Tables {
 
 #[cfg(test)]
 mod tests {
-    use super::tables;
+    use super::{tables, thieves};
     use swiftloop_core::rig::PowerPlan;
+    use swiftloop_core::trace::{Kind, Who, advice_for};
 
     #[test]
     fn every_row_has_a_source_and_every_machine_every_power_plan() {
@@ -40,6 +63,31 @@ mod tests {
         }
         for class in ["light", "medium", "heavy", "extreme"] {
             assert!(all.cost_class(class).is_some(), "{class}");
+        }
+    }
+
+    #[test]
+    fn every_thief_has_advice_and_what_must_stay_is_said() {
+        let of = |kind, name: &str| {
+            advice_for(thieves(), &Who { kind, name: name.into() }).expect("a row").class.as_str()
+        };
+        for kind in Kind::ALL {
+            of(kind, "whatever it is");
+        }
+        for (kind, name, class) in [
+            (Kind::HardInterrupt, "nvme0q1 (irq 30)", "storage"),
+            (Kind::HardInterrupt, "local_timer: timerfd_tmrproc", "many timers at once"),
+            (Kind::HardInterrupt, "acme path (irq 5)", "a device"),
+            (Kind::SoftirqNet, "NET_RX: wlp2s0", "wireless network"),
+            (Kind::SoftirqNet, "NET_RX: veth1", "wired network"),
+            (Kind::Priority, "irq/24-xhci_hcd", "USB controller"),
+            (Kind::Priority, "kworker/1:0H", "the kernel's helpers"),
+            (Kind::Priority, "a mixer", "another program"),
+        ] {
+            assert_eq!(of(kind, name), class, "{name}");
+        }
+        for class in ["storage", "keyboard and pointer", "many timers at once", "USB controller"] {
+            assert!(thieves().iter().any(|a| a.class == class && a.keep.is_some()), "{class}");
         }
     }
 

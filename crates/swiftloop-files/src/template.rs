@@ -34,6 +34,12 @@ pub struct Answers {
     pub direct: String,
     /// Recorded tracks beside the performer's own.
     pub tracks: u32,
+    /// Software instruments beside the performer's own.
+    pub instruments: u32,
+    /// Samples that each of them holds in memory.
+    pub memory_each_gb: f64,
+    /// Kinds of phases, in order.
+    pub phases: Vec<String>,
     /// Look-ahead on the main output, in frames.
     pub main_lookahead: u32,
     /// The software renders recorded tracks ahead.
@@ -57,6 +63,9 @@ impl Default for Answers {
             listening: "headphones".into(),
             direct: "none".into(),
             tracks: 8,
+            instruments: 0,
+            memory_each_gb: 0.0,
+            phases: vec!["tracking".into(), "mixing".into()],
             main_lookahead: 0,
             renders_ahead: false,
         }
@@ -130,12 +139,10 @@ buffers = {buffers}
     #[must_use]
     pub fn session(&self) -> String {
         let Self { rate_hz, playing, listening, renders_ahead, .. } = self;
-        let (source, first) = match playing.as_str() {
-            "keys" | "pads" => (
-                "instrument",
-                "{ id = \"instrument\", kind = \"instrument\", cost = \"heavy\", voices = 16 },",
-            ),
-            _ => ("live", "{ id = \"performer-eq\", name = \"equaliser\", cost = \"light\" },"),
+        let (source, first) = if self.plays_keys() {
+            ("instrument", "{ id = \"instrument\", kind = \"instrument\", cost = \"heavy\", voices = 16 },")
+        } else {
+            ("live", "{ id = \"performer-eq\", name = \"equaliser\", cost = \"light\" },")
         };
         // Who listens through the interface would hear the software's copy as well.
         let monitor = if listening == "direct" {
@@ -164,14 +171,7 @@ source = "{source}"               # live, instrument or disk
 ]
 "#
         );
-        for n in 1..=self.tracks {
-            let _ = write!(
-                text,
-                "\n[[track]]\nid = \"track-{n}\"\nsource = \"disk\"\nchannels = 2\nprocessor = [\n  \
-                 {{ id = \"track-{n}-eq\", cost = \"light\" }},      # light, medium, heavy or extreme\n  \
-                 {{ id = \"track-{n}-comp\", cost = \"medium\" }},\n]\n"
-            );
-        }
+        text.push_str(&self.alike());
         if self.main_lookahead > 0 {
             let _ = write!(
                 text,
@@ -186,21 +186,65 @@ source = "{source}"               # live, instrument or disk
 [[performer]]
 id = "me"
 name = "the performer"
-plays = "{playing}"               # voice, drums, plucked, wind, bowed, keys, pads
+plays = "{playing}"               # voice, drums, plucked, wind, bowed, keys, pads (swells; drum pads are keys)
 listens = "{listening}"      # headphones, in-ears, speakers, direct
 hears = ["performer"]
-
-[[phase]]
-kind = "tracking"
-performers = ["me"]
-
-[[phase]]
-kind = "mixing"
 "#
         );
+        for kind in &self.phases {
+            let performers = if PERFORMED.contains(&kind.as_str()) { "performers = [\"me\"]\n" } else { "" };
+            let _ = write!(text, "\n[[phase]]\nkind = \"{kind}\"\n{performers}");
+        }
+        text
+    }
+
+    /// A key starts a sound of the software; nothing comes in through a microphone.
+    #[must_use]
+    pub fn plays_keys(&self) -> bool {
+        matches!(self.playing.as_str(), "keys" | "pads")
+    }
+
+    /// Tracks that are alike, each kind in one table.
+    fn alike(&self) -> String {
+        let mut text = String::new();
+        if self.tracks > 0 {
+            let _ = write!(
+                text,
+                r#"
+[[track]]
+id = "track-*"               # track-1, track-2 …: so many alike; what differs gets a table of its own
+count = {}
+source = "disk"
+channels = 2
+processor = [
+  {{ id = "track-*-eq", cost = "light" }},      # light, medium, heavy or extreme
+  {{ id = "track-*-comp", cost = "medium" }},
+]
+"#,
+                self.tracks
+            );
+        }
+        if self.instruments > 0 {
+            let _ = write!(
+                text,
+                r#"
+[[track]]
+id = "instrument-*"
+count = {}
+source = "instrument"
+channels = 2
+memory_gb = {:?}              # samples that each holds
+processor = [{{ id = "sampler-*", kind = "instrument", cost = "medium", voices = 16 }}]
+"#,
+                self.instruments, self.memory_each_gb
+            );
+        }
         text
     }
 }
+
+/// Phases in which somebody performs.
+const PERFORMED: [&str; 5] = ["tracking", "overdub", "writing", "show", "remote"];
 
 fn list(all: &[u32]) -> String {
     all.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")
@@ -222,12 +266,15 @@ mod tests {
                         listening: listening.into(),
                         direct: "plain".into(),
                         main_lookahead: 64,
+                        instruments: 25,
+                        memory_each_gb: 1.8,
+                        phases: tables().phase.iter().map(|p| p.id.clone()).collect(),
                         ..Answers::default()
                     };
                     let rig = rig_from("rig.toml", &answers.rig(), tables()).expect("a rig");
                     let session =
                         session_from("session.toml", &answers.session(), &rig, tables()).expect("a session");
-                    assert_eq!(session.tracks.len(), 9);
+                    assert_eq!(session.tracks.len(), 9 + 25);
                 }
             }
         }

@@ -10,14 +10,14 @@ mod surveyed;
 mod trips;
 
 pub use differences::{Difference, Replace};
-pub use profile::{check_profile_fits, save_profile, with_profile};
+pub use profile::{check_profile_fits, save_paced, save_profile, with_profile};
 pub use surveyed::{Added, save_surveyed};
 pub use trips::{NewTrip, save_trips};
 
 use crate::description::{rig_from, text_of};
+use crate::lock::Locked;
 use crate::save::{Replaced, replace};
 use crate::{FileError, read_text};
-use std::fs::File;
 use std::path::{Path, PathBuf};
 use swiftloop_core::tables::Tables;
 use toml_edit::DocumentMut;
@@ -105,34 +105,4 @@ fn edit_file<T>(path: &Path, tables: &Tables, edit: &Edit<'_, T>) -> Result<T, F
 /// Where a path leads in the end.
 fn followed(path: &Path) -> Result<PathBuf, FileError> {
     std::fs::canonicalize(path).map_err(|e| FileError::unreadable(path, &e))
-}
-
-/// The file, held against other writers of this program until this goes.
-struct Locked {
-    file: File,
-}
-
-impl Locked {
-    fn new(asked: &Path, place: &Path) -> Result<Self, FileError> {
-        loop {
-            let file = File::open(place).map_err(|e| FileError::unreadable(asked, &e))?;
-            file.lock().map_err(|e| FileError::unreadable(asked, &e))?;
-            // Whoever held it before may have put another file in its place meanwhile.
-            if is_still(&file, place) {
-                return Ok(Self { file });
-            }
-        }
-    }
-}
-
-#[cfg(unix)]
-fn is_still(file: &File, place: &Path) -> bool {
-    use std::os::unix::fs::MetadataExt;
-    let id = |m: std::io::Result<std::fs::Metadata>| m.ok().map(|m| (m.dev(), m.ino()));
-    id(file.metadata()) == id(std::fs::metadata(place))
-}
-
-#[cfg(not(unix))]
-fn is_still(_: &File, _: &Path) -> bool {
-    true
 }

@@ -8,7 +8,7 @@ use std::path::Path;
 use swiftloop_core::rig::WakeProfile;
 use swiftloop_core::soak::{Counts, Provenance, Samples, learn};
 use swiftloop_core::tables::Tables;
-use swiftloop_core::units::{Quantity, Range};
+use swiftloop_core::units::{Factor, Quantity, Range};
 use toml_edit::{Array, DocumentMut, InlineTable, Item, Table, TableLike, Value};
 
 /// Earlier profiles that are kept.
@@ -20,6 +20,19 @@ const KEPT: usize = 8;
 /// [`FileError`]: the file cannot be read or written, or has no place for it; nothing has changed then.
 pub fn save_profile(path: &Path, tables: &Tables, profile: &WakeProfile) -> Result<(), FileError> {
     edit_file(path, tables, &|document| put(document, profile))
+}
+
+/// Writes how much dearer weighed processors are in a chain into the rig file at `path`.
+///
+/// # Errors
+/// As for [`save_profile`].
+pub fn save_paced(path: &Path, tables: &Tables, times: Range<Factor>) -> Result<(), FileError> {
+    edit_file(path, tables, &|document| {
+        let no_place = || Misfit::new("it has no [machine]", "write the computer as a [machine] table");
+        let machine = document.get_mut("machine").and_then(Item::as_table_like_mut).ok_or_else(no_place)?;
+        machine.insert("paced_cost", Item::Value(range(times)));
+        Ok(())
+    })
 }
 
 /// Whether a profile would go into the file: to be asked before an hour of measuring begins.

@@ -170,6 +170,9 @@ fn machine(out: &mut String, i: &Inventory, disk_free_gb: Option<f64>) {
     if let Some(threads) = threads {
         let _ = writeln!(out, "threads = {threads}");
     }
+    if let Some(model) = i.processor.model.as_deref().filter(|m| !m.is_empty()) {
+        let _ = writeln!(out, "processor = {}", toml_edit::Value::from(model));
+    }
     if let Some(speed) = i.processor.speed.filter(|s| (0.01..100.0).contains(s)) {
         if let (Some(allowed), Some(most)) = (i.processor.allowed_mhz, i.processor.most_mhz)
             && allowed < most * 0.98

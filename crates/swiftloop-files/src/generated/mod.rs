@@ -1,6 +1,8 @@
 //! Generated rigs and sessions of any size, for benches and for measuring whole processes: made-up, reproducible
 //! from a seed, and as mixed as real ones (busses, sends, bursts, copies, look-ahead, instruments).
 
+pub mod exchange;
+
 use std::fmt::Write;
 
 /// How large.
@@ -111,4 +113,35 @@ pub fn session(size: Size) -> String {
         );
     }
     text
+}
+
+/// A rig of 32 GB, and a session with 45 GB of samples: 25 instruments from 1.5 GB up, 35 audio tracks, three phases.
+#[must_use]
+pub fn short_of_memory() -> (String, String) {
+    let rig = "format = \"swiftloop.rig/1\"\n\
+               machine = { cores = 8, memory_gb = 32, disk_mb_per_s = 900, disk_free_gb = 400, power = \"performance\" }\n\
+               [[interface]]\nid = \"box\"\nconnection = \"pcie\"\ndirect = \"plain\"\n\
+               [[interface.driver]]\nmodel = \"asio\"\nrates_hz = [48000]\nbuffers = { powers = [32, 2048] }\n";
+    let mut session = String::from("format = \"swiftloop.session/1\"\ndeliver = { rate_hz = 48000 }\n");
+    for i in 0..25 {
+        let memory = 1.5 + 0.025 * f64::from(i);
+        let _ = write!(
+            session,
+            "[[track]]\nid = \"inst{i}\"\nsource = \"instrument\"\nmemory_gb = {memory}\n\
+             processor = [{{ id = \"s{i}\", kind = \"instrument\", cost = \"medium\" }}]\n"
+        );
+    }
+    for i in 0..35 {
+        let _ = write!(
+            session,
+            "[[track]]\nid = \"a{i}\"\nsource = \"disk\"\nprocessor = [{{ id = \"e{i}\", cost = \"light\" }}]\n"
+        );
+    }
+    session.push_str(
+        "[[track]]\nid = \"v\"\nsource = \"live\"\n\
+         [[performer]]\nid = \"ada\"\nplays = \"voice\"\nlistens = \"headphones\"\nhears = [\"v\"]\n\
+         [[phase]]\nkind = \"writing\"\nperformers = [\"ada\"]\n[[phase]]\nkind = \"overdub\"\nperformers = [\"ada\"]\n\
+         [[phase]]\nkind = \"mixing\"\n",
+    );
+    (rig.to_owned(), session)
 }
