@@ -37,6 +37,14 @@ pub fn look(folder: &Path) -> Computer {
     }
 }
 
+/// The name that the processor gives itself; empty where nobody tells.
+#[must_use]
+pub fn processor_name() -> String {
+    let text = std::fs::read_to_string("/proc/cpuinfo").unwrap_or_default();
+    let line = text.lines().find(|l| l.starts_with("model name"));
+    line.and_then(|l| l.split_once(':')).map(|(_, name)| name.trim().to_string()).unwrap_or_default()
+}
+
 #[cfg(test)]
 mod tests {
     #[test]

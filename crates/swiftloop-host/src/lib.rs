@@ -9,6 +9,12 @@ mod counting;
 pub mod jack;
 pub mod simulated;
 pub mod soak;
+#[cfg(feature = "sound")]
+pub mod sound;
 pub mod survey;
+#[cfg(target_os = "linux")]
+pub mod trace;
+#[cfg(target_os = "linux")]
+pub mod weigh;
 
-pub use computer::{Computer, look};
+pub use computer::{Computer, look, processor_name};

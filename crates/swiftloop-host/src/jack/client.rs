@@ -1,44 +1,24 @@
-//! A soak as a client of the server: the server wakes us, its xruns count. What the library's threads share with ours is
-//! atomic; what the process callback works on is its own until it can run no more, and only then looked at.
+//! A soak as a client of the server: the server wakes us, its xruns count.
 
+use super::active::{Work, take_part};
 use super::library::{Client, Clocks};
 use super::server::{Server, ServerError};
 use crate::soak::{Filters, Meter, Permission, Record, Schedule, Task, WorkerRecord};
-use std::cell::UnsafeCell;
-use std::ffi::{c_int, c_void};
-use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed, Ordering::SeqCst};
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed, Ordering::SeqCst};
 use std::time::Duration;
+use swiftloop_core::trace::{Instant, LateLine, LateMark, Span};
 
 /// How long a server may take to change its block.
 const PATIENCE_S: f64 = 3.0;
-/// How long a callback of a dying server is waited for.
-const LAST_BLOCK: Duration = Duration::from_secs(2);
-
-/// What our callbacks are called with.
-struct State<'a> {
-    shared: Shared<'a>,
-    /// Only the process callback looks in here while [`Shared::closed`] is false; nobody else before it has left.
-    work: UnsafeCell<Work>,
-}
-
-/// What all threads see.
-struct Shared<'a> {
-    meter: &'a Meter,
-    xruns: AtomicU64,
-    gone: Arc<AtomicBool>,
-    /// The process callback is at work.
-    inside: AtomicBool,
-    /// From now on it does nothing any more.
-    closed: AtomicBool,
-}
 
 /// What the process callback works on.
-struct Work {
+#[derive(Clone)]
+struct Soaking<'a> {
     clocks: Clocks,
     client: *mut Client,
+    meter: &'a Meter,
     schedule: Schedule,
-    section_ns: f64,
+    frame_ns: f64,
     record: WorkerRecord,
     filters: Filters,
     block: u64,
@@ -48,13 +28,20 @@ struct Work {
     frames: u32,
 }
 
-impl Work {
-    fn new(clocks: Clocks, client: *mut Client, frames: u32, task: &Task, record: WorkerRecord) -> Self {
+impl<'a> Soaking<'a> {
+    fn new(
+        (clocks, client): (Clocks, *mut Client),
+        frames: u32,
+        task: &Task,
+        record: WorkerRecord,
+        meter: &'a Meter,
+    ) -> Self {
         Self {
             clocks,
             client,
+            meter,
             schedule: Schedule::new(task, 1),
-            section_ns: task.section_ns,
+            frame_ns: task.frame_ns,
             record,
             filters: Filters::default(),
             block: 0,
@@ -63,9 +50,13 @@ impl Work {
             frames,
         }
     }
+}
 
-    /// One block: no allocation, no lock, no system call but the clock.
-    fn block(&mut self, shared: &Shared<'_>) {
+impl Work for Soaking<'_> {
+    fn block(&mut self, frames: u32) {
+        if frames != self.frames {
+            return;
+        }
         let (mut frame, mut due, mut next, mut period) = (0u32, 0u64, 0u64, 0f32);
         // SAFETY: called from the process callback, as the header asks, with places for the answers; the client is open.
         let (known, woke) = unsafe {
@@ -86,43 +77,24 @@ impl Work {
         let wake = woke.saturating_sub(due) * 1000;
         let first = *self.first_us.get_or_insert(due);
         let second = due.saturating_sub(first) / 1_000_000;
-        self.record.block(self.block, second, known.then_some(wake), exec, frames as f64 * self.section_ns);
-        shared.meter.count(0, wake, exec);
+        self.record.block(self.block, second, known.then_some(wake), exec, frames as f64 * self.frame_ns);
+        self.meter.count(0, wake, exec);
         // SAFETY: a plain question.
-        if known && unsafe { (self.clocks.time)() } > next {
+        let done = unsafe { (self.clocks.time)() };
+        if known && done > next {
             self.late += 1;
+            let at = |us: u64| Instant(i64::try_from(us.saturating_mul(1000)).unwrap_or(i64::MAX));
+            let mark = LateMark {
+                due: at(due),
+                woke: at(woke.max(due)),
+                done: Some(at(done)),
+                deadline: Some(at(next)),
+                work: Some(Span((frames as f64 * self.frame_ns) as i64)),
+                period: Some(Span((f64::from(period) * 1000.0) as i64)),
+                pid: None,
+            };
+            self.meter.late(|| LateLine { mark, block: self.block });
         }
-    }
-}
-
-/// The client takes part while this lives; when it goes, also in a panic, it takes part no more.
-struct Active<'s> {
-    server: &'s Server,
-}
-
-impl<'s> Active<'s> {
-    /// Registers the callbacks and activates the client.
-    ///
-    /// # Safety
-    /// `state` has to stay where it is until this is dropped, and for good when the server goes away meanwhile.
-    unsafe fn new(server: &'s Server, state: &State<'_>) -> Option<Self> {
-        let pointer = std::ptr::from_ref(state).cast::<c_void>().cast_mut();
-        // SAFETY: the client is open; the caller keeps the state in place.
-        let activated = server.call(|api, client| unsafe {
-            (api.on_process)(client, process, pointer);
-            (api.on_xrun)(client, xrun, pointer);
-            (api.on_shutdown)(client, shutdown, pointer);
-            (api.activate)(client) == 0
-        });
-        // A server that will not have a client that it opened is no more.
-        activated.filter(|yes| *yes).map(|_| Self { server })
-    }
-}
-
-impl Drop for Active<'_> {
-    fn drop(&mut self) {
-        // SAFETY: the client is open; once inactive, no callback runs any more.
-        self.server.call(|api, client| unsafe { (api.deactivate)(client) });
     }
 }
 
@@ -141,53 +113,29 @@ pub fn soak_through(
 ) -> Result<(Record, Option<ServerError>), ServerError> {
     let server = &*server;
     let record = WorkerRecord::new().map_err(|e| ServerError::Refused(e.to_string()))?;
-    let work = server.call(|api, client| Work::new(api.clocks, client, frames, task, record));
-    let state = Box::new(State {
-        shared: Shared {
-            meter,
-            xruns: AtomicU64::new(0),
-            gone: Arc::clone(server.gone()),
-            inside: AtomicBool::new(false),
-            closed: AtomicBool::new(false),
-        },
-        work: UnsafeCell::new(work.ok_or(ServerError::Gone)?),
-    });
+    let work = server.call(|api, client| Soaking::new((api.clocks, client), frames, task, record, meter));
     // SAFETY: a plain question.
     let realtime = server.call(|api, client| unsafe { (api.is_realtime)(client) != 0 }).unwrap_or(false);
-    // SAFETY: the box is kept until the guard is dropped, and leaked below when the server goes.
-    let active = unsafe { Active::new(server, &state) };
-    if active.is_none() {
-        server.gone().store(true, SeqCst);
-    }
-    let changed = wait(server, frames, task, meter, stop, &mut watch);
-    // While the server lives this ends the callbacks; if it is gone they end themselves.
-    drop(active);
-    let lost = server.gone().load(SeqCst);
-    let Some(state) = closed(state) else {
-        return Err(ServerError::Gone);
-    };
-    if !lost && !changed {
+    let (took, changed) = take_part(server, &|| meter.miss(), work.ok_or(ServerError::Gone)?, || {
+        wait(server, frames, task, meter, stop, &mut watch)
+    })?;
+    if !took.lost && !changed {
         return Err(ServerError::Refused(format!("a buffer of {frames} frames")));
     }
-    // SAFETY: no callback is at work, and none will be.
-    let work = unsafe { &*state.work.get() };
     let refused =
         if realtime { vec![] } else { vec!["no real-time priority (the server runs without)".into()] };
+    let work = took.work;
     let record = Record {
         permission: Permission { realtime, locked: realtime, refused },
         blocks: work.block,
         late_blocks: work.late,
-        runs: state.shared.xruns.load(Relaxed),
-        workers: vec![work.record.clone()],
+        runs: took.xruns,
         seconds: work.block as f64 * task.period_ns / 1e9,
+        workers: vec![work.record],
         stopped: stop.load(Relaxed),
         clock_step_s: 0.0,
     };
-    if lost {
-        // Its threads may still come with our pointer: what it points to stays for good.
-        std::mem::forget(state);
-    }
-    Ok((record, lost.then_some(ServerError::Gone)))
+    Ok((record, took.lost.then_some(ServerError::Gone)))
 }
 
 /// Gets the server to its block, then waits until the soak is over; whether the server took the block.
@@ -217,52 +165,13 @@ fn wait(
     changed
 }
 
-/// Closes the door to the process callback and waits until it has left. Nothing when it does not: then the state stays
-/// where it is for good.
-fn closed(state: Box<State<'_>>) -> Option<Box<State<'_>>> {
-    state.shared.closed.store(true, SeqCst);
-    let patience = std::time::Instant::now() + LAST_BLOCK;
-    while state.shared.inside.load(SeqCst) {
-        if std::time::Instant::now() > patience {
-            std::mem::forget(state);
-            return None;
-        }
-        std::thread::sleep(Duration::from_millis(1));
-    }
-    Some(state)
-}
-
-unsafe extern "C" fn process(frames: u32, state: *mut c_void) -> c_int {
-    // SAFETY: the pointer is that of a state that stays in place while callbacks can come.
-    let state = unsafe { &*state.cast::<State<'_>>() };
-    state.shared.inside.store(true, SeqCst);
-    if !state.shared.closed.load(SeqCst) && !state.shared.gone.load(SeqCst) {
-        // SAFETY: the server calls this on one thread at a time, and the door is open: nobody else looks at the work.
-        let work = unsafe { &mut *state.work.get() };
-        if frames == work.frames {
-            work.block(&state.shared);
-        }
-    }
-    state.shared.inside.store(false, SeqCst);
-    0
-}
-
-unsafe extern "C" fn xrun(state: *mut c_void) -> c_int {
-    // SAFETY: as in `process`; only what is shared is touched.
-    let shared = unsafe { &(*state.cast::<State<'_>>()).shared };
-    shared.xruns.fetch_add(1, Relaxed);
-    shared.meter.miss();
-    0
-}
-
-unsafe extern "C" fn shutdown(state: *mut c_void) {
-    // SAFETY: as in `process`; only what is shared is touched.
-    unsafe { (*state.cast::<State<'_>>()).shared.gone.store(true, SeqCst) };
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::jack::active::tests::call;
+    use crate::jack::active::{State, closed};
+    use std::ffi::c_int;
+    use std::sync::Arc;
     use swiftloop_core::soak::WorkPattern;
     use swiftloop_core::units::Micros;
 
@@ -283,68 +192,24 @@ mod tests {
         0
     }
 
-    fn state<'a>(meter: &'a Meter) -> Box<State<'a>> {
+    #[test]
+    fn callbacks_allocate_nothing_and_count_what_they_see() {
+        let meter = Meter::new(1);
         let task = Task {
             period_ns: 1_333_333.0,
             reserve: 1.0,
             seconds: 1.0,
             patterns: vec![WorkPattern { share: 1.0, work: vec![Micros::new(5.0)] }],
-            section_ns: 3.0,
+            frame_ns: 3.0,
         };
-        let clocks = Clocks { cycle_times, time };
-        let work = Work::new(clocks, std::ptr::null_mut(), 64, &task, WorkerRecord::new().unwrap());
-        Box::new(State {
-            shared: Shared {
-                meter,
-                xruns: AtomicU64::new(0),
-                gone: Arc::default(),
-                inside: AtomicBool::new(false),
-                closed: AtomicBool::new(false),
-            },
-            work: UnsafeCell::new(work),
-        })
-    }
-
-    #[test]
-    fn callbacks_allocate_nothing_and_count_what_they_see() {
-        let meter = Meter::new(1);
-        let state = state(&meter);
-        let pointer = std::ptr::from_ref(&*state).cast::<c_void>().cast_mut();
-        let before = crate::counting::asked();
-        for _ in 0..200 {
-            // SAFETY: the pointer is that of a state, and this is the only thread.
-            unsafe { process(64, pointer) };
-        }
-        // SAFETY: as above.
-        unsafe {
-            process(128, pointer); // a block of another size does not count
-            xrun(pointer);
-        }
-        assert_eq!(crate::counting::asked(), before);
-        let state = closed(state).unwrap();
-        // SAFETY: no callback is at work.
-        let work = unsafe { &*state.work.get() };
-        assert_eq!((work.block, work.record.exec.len(), state.shared.xruns.load(Relaxed)), (200, 200, 1));
-        assert_eq!((meter.misses(), meter.look()[0].blocks), (1, 200));
-    }
-
-    #[test]
-    fn once_the_door_is_closed_or_the_server_gone_nothing_is_done_any_more() {
-        for by_shutdown in [true, false] {
-            let meter = Meter::new(1);
-            let state = state(&meter);
-            let pointer = std::ptr::from_ref(&*state).cast::<c_void>().cast_mut();
-            let state = if by_shutdown {
-                // SAFETY: the pointer is that of a state.
-                unsafe { shutdown(pointer) };
-                state
-            } else {
-                closed(state).unwrap()
-            };
-            // SAFETY: as above.
-            unsafe { process(64, pointer) };
-            // SAFETY: no callback is at work.
-            assert_eq!(unsafe { (*state.work.get()).block }, 0);
-        }
+        let clocks = (Clocks { cycle_times, time }, std::ptr::null_mut());
+        let work = Soaking::new(clocks, 64, &task, WorkerRecord::new().unwrap(), &meter);
+        let missed = || meter.miss();
+        let state = State::new(&Arc::default(), &missed, work);
+        assert!(!call(&state, &[64; 200]));
+        // A block of another size does not count.
+        call(&state, &[128]);
+        let work = (*closed(state).unwrap()).into_work();
+        assert_eq!((work.block, work.record.exec.len(), meter.look()[0].blocks), (200, 200, 200));
     }
 }

@@ -32,6 +32,17 @@ pub(super) struct Clocks {
     pub time: unsafe extern "C" fn() -> u64,
 }
 
+/// What plays and records through ports of its own.
+#[derive(Clone, Copy)]
+pub(super) struct OwnPorts {
+    pub port_register:
+        unsafe extern "C" fn(*mut Client, *const c_char, *const c_char, c_ulong, c_ulong) -> *mut Port,
+    pub port_unregister: unsafe extern "C" fn(*mut Client, *mut Port) -> c_int,
+    pub port_name: unsafe extern "C" fn(*const Port) -> *const c_char,
+    pub port_buffer: unsafe extern "C" fn(*mut Port, u32) -> *mut c_void,
+    pub connect: unsafe extern "C" fn(*mut Client, *const c_char, *const c_char) -> c_int,
+}
+
 /// The functions, with the library that holds them.
 pub(super) struct Api {
     pub client_open: unsafe extern "C" fn(*const c_char, c_int, *mut c_int, ...) -> *mut Client,
@@ -47,6 +58,7 @@ pub(super) struct Api {
     pub on_xrun: unsafe extern "C" fn(*mut Client, Xrun, *mut c_void) -> c_int,
     pub on_shutdown: unsafe extern "C" fn(*mut Client, Shutdown, *mut c_void),
     pub clocks: Clocks,
+    pub own_ports: OwnPorts,
     pub ports: unsafe extern "C" fn(*mut Client, *const c_char, *const c_char, c_ulong) -> *mut *const c_char,
     pub port_by_name: unsafe extern "C" fn(*mut Client, *const c_char) -> *mut Port,
     pub port_flags: unsafe extern "C" fn(*const Port) -> c_int,
@@ -108,6 +120,13 @@ impl Api {
                 on_xrun: get!("jack_set_xrun_callback"),
                 on_shutdown: get!("jack_on_shutdown"),
                 clocks: Clocks { cycle_times: get!("jack_get_cycle_times"), time: get!("jack_get_time") },
+                own_ports: OwnPorts {
+                    port_register: get!("jack_port_register"),
+                    port_unregister: get!("jack_port_unregister"),
+                    port_name: get!("jack_port_name"),
+                    port_buffer: get!("jack_port_get_buffer"),
+                    connect: get!("jack_connect"),
+                },
                 ports: get!("jack_get_ports"),
                 port_by_name: get!("jack_port_by_name"),
                 port_flags: get!("jack_port_flags"),

@@ -3,8 +3,8 @@
 use super::library::{Api, Client, LatencyRange, candidates};
 use std::ffi::{CStr, CString, c_char, c_int};
 use std::path::PathBuf;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering::SeqCst};
+use std::sync::{Arc, mpsc};
 use std::time::{Duration, Instant};
 
 /// Ports that bring sound from outside or take it there.
@@ -29,7 +29,26 @@ pub enum ServerError {
     /// It went away.
     #[error("the server went away")]
     Gone,
+    /// It is there and says nothing.
+    #[error("the server does not answer (waited {} seconds)", PATIENCE.as_secs())]
+    Silent,
 }
+
+/// How long a server may take to answer: one that lost a client in the middle of a change may never do so.
+const PATIENCE: Duration = Duration::from_secs(10);
+
+/// What a thread of its own answers in time. Nothing when it does not: the thread is left where it hangs.
+fn patiently<R: Send + 'static>(ask: impl FnOnce() -> R + Send + 'static) -> Option<R> {
+    let (tell, hear) = mpsc::channel();
+    std::thread::spawn(move || tell.send(ask()));
+    hear.recv_timeout(PATIENCE).ok()
+}
+
+/// A client that is handed from one thread to another.
+struct Handed(*mut Client);
+// SAFETY: the library's calls are made from one thread at a time: who hands a client over waits for the answer, and
+// calls nothing more when none comes.
+unsafe impl Send for Handed {}
 
 /// What a server is set to.
 #[derive(Debug, Clone, PartialEq)]
@@ -61,7 +80,7 @@ pub struct PortDelay {
 
 /// A connection to a server.
 pub struct Server {
-    pub(super) api: Api,
+    pub(super) api: Arc<Api>,
     client: *mut Client,
     /// Set when the server has gone: nothing is called any more.
     gone: Arc<AtomicBool>,
@@ -78,8 +97,8 @@ impl Server {
             if let Ok(api) = Api::load(&path) {
                 error = ServerError::NoServer;
                 match Self::open(api, name) {
-                    Some(server) => return Ok(server),
-                    None => continue,
+                    Err(ServerError::NoServer) => continue,
+                    answer => return answer,
                 }
             }
         }
@@ -92,15 +111,40 @@ impl Server {
     /// [`ServerError`].
     pub fn connect_by(library: PathBuf, name: &str) -> Result<Self, ServerError> {
         let api = Api::load(&library).map_err(|_| ServerError::NoLibrary)?;
-        Self::open(api, name).ok_or(ServerError::NoServer)
+        Self::open(api, name)
     }
 
-    fn open(api: Api, name: &str) -> Option<Self> {
-        let name = CString::new(name).ok()?;
-        let mut status: c_int = 0;
-        // SAFETY: the name outlives the call; no further arguments go with these options.
-        let client = unsafe { (api.client_open)(name.as_ptr(), NO_START, &raw mut status) };
-        (!client.is_null()).then(|| Self { api, client, gone: Arc::default() })
+    fn open(api: Api, name: &str) -> Result<Self, ServerError> {
+        let name = CString::new(name).map_err(|_| ServerError::NoServer)?;
+        let open = api.client_open;
+        let opened = patiently(move || {
+            let mut status: c_int = 0;
+            // SAFETY: the name outlives the call; no further arguments go with these options.
+            Handed(unsafe { open(name.as_ptr(), NO_START, &raw mut status) })
+        });
+        match opened {
+            None => Err(ServerError::Silent),
+            Some(Handed(client)) if client.is_null() => Err(ServerError::NoServer),
+            Some(Handed(client)) => Ok(Self { api: Arc::new(api), client, gone: Arc::default() }),
+        }
+    }
+
+    /// Calls a function of the library that asks the server and waits for its answer. One that does not come counts as gone.
+    pub(super) fn ask<R: Send + 'static>(
+        &self,
+        question: impl FnOnce(&Api, *mut Client) -> R + Send + 'static,
+    ) -> Option<R> {
+        let (api, handed) = (Arc::clone(&self.api), Handed(self.client));
+        let answer = self.call(|_, _| {
+            patiently(move || {
+                let handed = handed;
+                question(&api, handed.0)
+            })
+        })?;
+        if answer.is_none() {
+            self.gone.store(true, SeqCst);
+        }
+        answer
     }
 
     /// Calls a function of the library, unless the server has gone.
@@ -153,7 +197,7 @@ impl Server {
             return Ok(());
         }
         // SAFETY: the client is open.
-        match self.call(|api, client| unsafe { (api.set_buffer_size)(client, frames) }) {
+        match self.ask(move |api, client| unsafe { (api.set_buffer_size)(client, frames) }) {
             Some(0) => Ok(()),
             Some(_) => Err(ServerError::Refused(format!("a buffer of {frames} frames"))),
             None => Err(ServerError::Gone),
@@ -179,39 +223,40 @@ impl Server {
     }
 
     fn ports(&self) -> Vec<PortDelay> {
-        self.call(|_, _| self.ask_ports()).unwrap_or_default()
+        self.ask(ports_of).unwrap_or_default()
     }
+}
 
-    fn ask_ports(&self) -> Vec<PortDelay> {
-        let mut found = Vec::new();
-        // SAFETY: the list ends with a null pointer and is given back afterwards; names live as long as the list.
-        unsafe {
-            let list = (self.api.ports)(self.client, std::ptr::null(), AUDIO.as_ptr(), PHYSICAL as _);
-            let mut at = list;
-            while !at.is_null() && !(*at).is_null() {
-                let name: *const c_char = *at;
-                let port = (self.api.port_by_name)(self.client, name);
-                if !port.is_null() {
-                    // An input port of the server takes sound outside.
-                    let capture = (self.api.port_flags)(port) & INPUT == 0;
-                    let mut range = LatencyRange::default();
-                    (self.api.port_latency)(port, c_int::from(!capture), &raw mut range);
-                    let name = CStr::from_ptr(name).to_string_lossy().into_owned();
-                    found.push(PortDelay { name, capture, frames: (range.min, range.max) });
-                }
-                at = at.add(1);
+/// The ports that lead outside, with the delays they tell; the client has to be open.
+fn ports_of(api: &Api, client: *mut Client) -> Vec<PortDelay> {
+    let mut found = Vec::new();
+    // SAFETY: the list ends with a null pointer and is given back afterwards; names live as long as the list.
+    unsafe {
+        let list = (api.ports)(client, std::ptr::null(), AUDIO.as_ptr(), PHYSICAL as _);
+        let mut at = list;
+        while !at.is_null() && !(*at).is_null() {
+            let name: *const c_char = *at;
+            let port = (api.port_by_name)(client, name);
+            if !port.is_null() {
+                // An input port of the server takes sound outside.
+                let capture = (api.port_flags)(port) & INPUT == 0;
+                let mut range = LatencyRange::default();
+                (api.port_latency)(port, c_int::from(!capture), &raw mut range);
+                let name = CStr::from_ptr(name).to_string_lossy().into_owned();
+                found.push(PortDelay { name, capture, frames: (range.min, range.max) });
             }
-            if !list.is_null() {
-                (self.api.free)(list.cast());
-            }
+            at = at.add(1);
         }
-        found
+        if !list.is_null() {
+            (api.free)(list.cast());
+        }
     }
+    found
 }
 
 impl Drop for Server {
     fn drop(&mut self) {
         // SAFETY: the client is open and used nowhere else.
-        self.call(|api, client| unsafe { (api.client_close)(client) });
+        self.ask(|api, client| unsafe { (api.client_close)(client) });
     }
 }

@@ -2,12 +2,25 @@
 //! addition or maximum each, so that looking costs the workers nothing.
 
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
+use swiftloop_core::trace::LateLine;
+
+/// Is told of every late block, on the thread that was late: may ask for no memory and wait for nobody.
+type Tell = Box<dyn Fn(&LateLine) + Send + Sync>;
 
 /// Counters of all workers.
-#[derive(Debug)]
 pub struct Meter {
     workers: Vec<Counters>,
     misses: AtomicU64,
+    tell: Option<Tell>,
+}
+
+impl std::fmt::Debug for Meter {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Meter")
+            .field("workers", &self.workers)
+            .field("misses", &self.misses)
+            .finish_non_exhaustive()
+    }
 }
 
 /// One cache line a worker: they do not get into each other's way.
@@ -37,7 +50,24 @@ impl Meter {
     /// Counters for so many workers.
     #[must_use]
     pub fn new(workers: usize) -> Self {
-        Self { workers: (0..workers).map(|_| Counters::default()).collect(), misses: AtomicU64::new(0) }
+        Self {
+            workers: (0..workers).map(|_| Counters::default()).collect(),
+            misses: AtomicU64::new(0),
+            tell: None,
+        }
+    }
+
+    /// The same, and `tell` is told of every late block by its own thread.
+    #[must_use]
+    pub fn telling(self, tell: impl Fn(&LateLine) + Send + Sync + 'static) -> Self {
+        Self { tell: Some(Box::new(tell)), ..self }
+    }
+
+    /// A block was late: tells whoever wants to know.
+    pub(crate) fn late(&self, line: impl FnOnce() -> LateLine) {
+        if let Some(tell) = &self.tell {
+            tell(&line());
+        }
     }
 
     pub(crate) fn miss(&self) {

@@ -3,13 +3,14 @@
 
 use super::clock::{now_ns, sleep_until};
 use super::meter::Meter;
-use super::permission::{no_slack, permission, realtime};
+use super::permission::{Permission, no_slack, permission, realtime};
 use super::record::{Record, WorkerRecord};
 use super::schedule::Schedule;
 use super::task::Task;
 use super::work::Filters;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
 use std::time::{Duration, SystemTime};
+use swiftloop_core::trace::{Instant, LateLine, LateMark, Span};
 
 /// Blocks whose lateness is remembered at a time; an unbroken run of more is cut.
 const RING: u64 = 4096;
@@ -48,7 +49,20 @@ struct Shared<'a> {
     meter: &'a Meter,
 }
 
-impl Shared<'_> {
+impl<'a> Shared<'a> {
+    fn new(task: &'a Task, workers: usize, meter: &'a Meter, stop: &'a AtomicBool) -> Self {
+        Self {
+            task,
+            schedule: Schedule::new(task, workers),
+            start_ns: now_ns() + LEAD_NS,
+            stop,
+            over: AtomicBool::new(false),
+            ring: no_block_late(),
+            late: AtomicU64::new(0),
+            meter,
+        }
+    }
+
     fn due(&self, block: u64) -> u64 {
         self.start_ns + (block as f64 * self.task.period_ns) as u64
     }
@@ -89,26 +103,24 @@ pub fn soak(
 ) -> Result<Record, SoakError> {
     let workers = task.patterns.first().map_or(1, |p| p.work.len()).max(1);
     let granted = permission();
-    let shared = Shared {
-        task,
-        schedule: Schedule::new(task, workers),
-        start_ns: now_ns() + LEAD_NS,
-        stop,
-        over: AtomicBool::new(false),
-        ring: no_block_late(),
-        late: AtomicU64::new(0),
-        meter,
-    };
+    let shared = Shared::new(task, workers, meter, stop);
     let records = (0..workers).map(|_| WorkerRecord::new()).collect::<Result<Vec<_>, _>>()?;
-    let wall = SystemTime::now();
-    let (begun, missed) = (now_ns(), meter.misses());
+    let since = Since::now(meter);
     let done: Vec<(WorkerRecord, u64)> = std::thread::scope(|scope| {
         let mut threads = Vec::new();
         for (me, record) in records.into_iter().enumerate() {
             let (shared, realtime) = (&shared, granted.realtime);
             let name = format!("soak {me}");
             let builder = std::thread::Builder::new().name(name).stack_size(STACK);
-            match builder.spawn_scoped(scope, move || worker(shared, me, record, realtime)) {
+            let life = move || {
+                let mut filters = Filters::default();
+                worker(shared, me, record, realtime, &mut |block| {
+                    let frames = shared.schedule.frames(block, me);
+                    filters.run(frames);
+                    frames as f64 * shared.task.frame_ns
+                })
+            };
+            match builder.spawn_scoped(scope, life) {
                 Ok(thread) => threads.push(thread),
                 Err(e) => {
                     shared.over.store(true, Relaxed);
@@ -127,19 +139,7 @@ pub fn soak(
         }
         threads.into_iter().map(|t| t.join().map_err(|_| SoakError::Died)).collect::<Result<Vec<_>, _>>()
     })?;
-    let passed = (now_ns() - begun) as f64 / 1e9;
-    let blocks = done.iter().map(|d| d.1).max().unwrap_or(0);
-    let walked = wall.elapsed().map_or_else(|e| -e.duration().as_secs_f64(), |d| d.as_secs_f64());
-    Ok(Record {
-        permission: granted,
-        workers: done.into_iter().map(|d| d.0).collect(),
-        blocks,
-        late_blocks: shared.late.load(Relaxed),
-        runs: meter.misses() - missed,
-        seconds: blocks as f64 * task.period_ns / 1e9,
-        stopped: stop.load(Relaxed),
-        clock_step_s: step(walked, passed),
-    })
+    Ok(since.record(&shared, granted, done))
 }
 
 /// By how many seconds the wall clock was set while it walked so many and so many passed. Little is the ordinary
@@ -149,14 +149,71 @@ fn step(walked: f64, passed: f64) -> f64 {
     if step.abs() > 0.5 { step } else { 0.0 }
 }
 
+/// Soaks on this very thread, with work that is made elsewhere: it does a block and tells what that should take, in nanoseconds.
+///
+/// # Errors
+/// [`SoakError`].
+pub fn soak_here(
+    task: &Task,
+    meter: &Meter,
+    stop: &AtomicBool,
+    work: &mut dyn FnMut(u64) -> f64,
+) -> Result<Record, SoakError> {
+    let granted = permission();
+    let shared = Shared::new(task, 1, meter, stop);
+    let since = Since::now(meter);
+    let done = worker(&shared, 0, WorkerRecord::new()?, granted.realtime, work);
+    Ok(since.record(&shared, granted, vec![done]))
+}
+
+/// When a soak began.
+struct Since {
+    wall: SystemTime,
+    begun_ns: u64,
+    missed: u64,
+}
+
+impl Since {
+    fn now(meter: &Meter) -> Self {
+        Self { wall: SystemTime::now(), begun_ns: now_ns(), missed: meter.misses() }
+    }
+
+    /// What all workers did since then.
+    fn record(&self, shared: &Shared<'_>, granted: Permission, done: Vec<(WorkerRecord, u64)>) -> Record {
+        let passed = (now_ns() - self.begun_ns) as f64 / 1e9;
+        let blocks = done.iter().map(|d| d.1).max().unwrap_or(0);
+        let walked = self.wall.elapsed().map_or_else(|e| -e.duration().as_secs_f64(), |d| d.as_secs_f64());
+        Record {
+            permission: granted,
+            workers: done.into_iter().map(|d| d.0).collect(),
+            blocks,
+            late_blocks: shared.late.load(Relaxed),
+            runs: shared.meter.misses() - self.missed,
+            seconds: blocks as f64 * shared.task.period_ns / 1e9,
+            stopped: shared.stop.load(Relaxed),
+            clock_step_s: step(walked, passed),
+        }
+    }
+}
+
+/// The same instant, as a trace has it.
+fn at(ns: u64) -> Instant {
+    Instant(i64::try_from(ns).unwrap_or(i64::MAX))
+}
+
 /// One worker from its first block to the end; its record and the number of the last block that fell due.
-fn worker(shared: &Shared<'_>, me: usize, mut record: WorkerRecord, wants: bool) -> (WorkerRecord, u64) {
+fn worker(
+    shared: &Shared<'_>,
+    me: usize,
+    mut record: WorkerRecord,
+    wants: bool,
+    work: &mut dyn FnMut(u64) -> f64,
+) -> (WorkerRecord, u64) {
     no_slack();
     if wants {
         // Just granted on another thread of ours; were it refused now, the wake-up delays would show it.
         let _ = realtime();
     }
-    let mut filters = Filters::default();
     let end = shared.start_ns + (shared.task.seconds * 1e9) as u64;
     let reserve_ns = (shared.task.reserve * shared.task.period_ns) as u64;
     let mut block = 1u64;
@@ -168,8 +225,7 @@ fn worker(shared: &Shared<'_>, me: usize, mut record: WorkerRecord, wants: bool)
         let asleep = now_ns() < due;
         sleep_until(due);
         let woke = now_ns();
-        let frames = shared.schedule.frames(block, me);
-        filters.run(frames);
+        let should_take = work(block);
         let done = now_ns();
         let (wake_ns, exec_ns) = (woke.saturating_sub(due), done - woke);
         record.block(
@@ -177,12 +233,22 @@ fn worker(shared: &Shared<'_>, me: usize, mut record: WorkerRecord, wants: bool)
             (due - shared.start_ns) / 1_000_000_000,
             asleep.then_some(wake_ns),
             exec_ns,
-            frames as f64 * shared.task.section_ns,
+            should_take,
         );
         shared.meter.count(me, if asleep { wake_ns } else { 0 }, exec_ns);
         let mut next = block + 1;
         if done > due + reserve_ns {
             next = ((done - shared.start_ns) as f64 / shared.task.period_ns) as u64 + 1;
+            let mark = LateMark {
+                due: at(due),
+                woke: at(woke),
+                done: Some(at(done)),
+                deadline: Some(at(due + reserve_ns)),
+                work: Some(Span(should_take as i64)),
+                period: Some(Span(shared.task.period_ns as i64)),
+                pid: None,
+            };
+            shared.meter.late(|| LateLine { mark, block });
             shared.was_late(block, next);
         }
         block = next;
@@ -214,12 +280,17 @@ mod tests {
         // Most blocks are light; one in a hundred takes longer than its period, so that late blocks are walked as well.
         let kind = |share, us| WorkPattern { share, work: vec![Micros::new(us)] };
         let patterns = vec![kind(0.99, 50.0), kind(0.01, 3000.0)];
-        let section_ns = super::super::work::speed(5).section_ns;
-        let task = Task { period_ns: 1e6, reserve: 1.0, seconds: 2.0, patterns, section_ns };
+        let frame_ns = super::super::work::speed(5).frame_ns;
+        let task = Task { period_ns: 1e6, reserve: 1.0, seconds: 2.0, patterns, frame_ns };
         let (meter, stop) = (Meter::new(1), AtomicBool::new(false));
         let (shared, record) = (shared(&task, &meter, &stop), WorkerRecord::new().unwrap());
+        let mut filters = Filters::default();
         let before = crate::counting::asked();
-        let (record, _) = worker(&shared, 0, record, false);
+        let (record, _) = worker(&shared, 0, record, false, &mut |block| {
+            let frames = shared.schedule.frames(block, 0);
+            filters.run(frames);
+            frames as f64 * task.frame_ns
+        });
         assert_eq!(crate::counting::asked(), before);
         assert!(record.exec.len() > 10 && meter.misses() > 0);
     }
@@ -233,7 +304,7 @@ mod tests {
 
     #[test]
     fn a_run_of_late_blocks_counts_once() {
-        let task = Task { period_ns: 1e6, reserve: 1.0, seconds: 1.0, patterns: vec![], section_ns: 1.0 };
+        let task = Task { period_ns: 1e6, reserve: 1.0, seconds: 1.0, patterns: vec![], frame_ns: 1.0 };
         let (meter, stop) = (Meter::new(1), AtomicBool::new(false));
         let shared = shared(&task, &meter, &stop);
         shared.was_late(1, 2); // a run may begin with the very first
@@ -254,7 +325,7 @@ mod tests {
             reserve: 1.0,
             seconds: 0.3,
             patterns: vec![WorkPattern { share: 1.0, work: vec![Micros::new(5000.0)] }],
-            section_ns: super::super::work::speed(5).section_ns,
+            frame_ns: super::super::work::speed(5).frame_ns,
         };
         let record = soak(&task, &meter, &stop, |_, _| true).unwrap();
         // However slow or fast the machine is now, five milliseconds calibrated do not fit into two.

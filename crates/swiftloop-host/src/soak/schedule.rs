@@ -7,8 +7,8 @@ use swiftloop_core::units::Micros;
 /// Blocks after which the order begins anew.
 const CYCLE: u32 = 4096;
 
-/// The work of every block on every worker, in frames through sections.
-#[derive(Debug)]
+/// The work of every block on every worker, in frames of work.
+#[derive(Debug, Clone)]
 pub struct Schedule {
     order: Vec<u16>,
     frames: Vec<Vec<u64>>,
@@ -27,7 +27,7 @@ impl Schedule {
             });
             at.unwrap_or(task.patterns.len().saturating_sub(1)) as u16
         };
-        let of = |work: Micros| (work.raw().max(0.0) * 1000.0 / task.section_ns).round() as u64;
+        let of = |work: Micros| (work.raw().max(0.0) * 1000.0 / task.frame_ns).round() as u64;
         let each =
             |p: &WorkPattern| (0..workers).map(|w| p.work.get(w).map_or(0, |work| of(*work))).collect();
         Self { order: (0..CYCLE).map(pick).collect(), frames: task.patterns.iter().map(each).collect() }
@@ -49,7 +49,7 @@ mod tests {
     fn every_kind_of_block_gets_its_share_of_every_stretch() {
         let kind = |share, us| WorkPattern { share, work: vec![Micros::new(us)] };
         let patterns = vec![kind(0.5, 1.0), kind(0.3, 2.0), kind(0.2, 3.0)];
-        let task = Task { period_ns: 1e6, reserve: 1.0, seconds: 1.0, patterns, section_ns: 1000.0 };
+        let task = Task { period_ns: 1e6, reserve: 1.0, seconds: 1.0, patterns, frame_ns: 1000.0 };
         let schedule = Schedule::new(&task, 1);
         for stretch in (0..CYCLE).collect::<Vec<_>>().chunks(128) {
             for (frames, share) in [(1, 0.5), (2, 0.3), (3, 0.2)] {

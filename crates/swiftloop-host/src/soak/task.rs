@@ -13,6 +13,6 @@ pub struct Task {
     pub seconds: f64,
     /// Kinds of blocks: how often each comes and its work on each worker.
     pub patterns: Vec<WorkPattern>,
-    /// What one section takes over one frame on this machine, in nanoseconds.
-    pub section_ns: f64,
+    /// What one frame of work takes on this machine, in nanoseconds.
+    pub frame_ns: f64,
 }
