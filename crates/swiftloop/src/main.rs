@@ -5,13 +5,20 @@
 mod cli;
 mod commands;
 mod failure;
+mod kept;
 mod named;
 mod opened;
 mod output;
 mod page;
+mod probing;
+mod sentinel;
 mod soaking;
+#[cfg(target_os = "linux")]
+mod tracing;
 mod usage;
 mod views;
+#[cfg(target_os = "linux")]
+mod weighing;
 mod words;
 
 use clap::Parser;

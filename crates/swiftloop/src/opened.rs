@@ -1,6 +1,8 @@
 //! A rig and a session that belong together, read and checked; and the cores that work on them.
 
+use crate::cli::CatalogueFile;
 use crate::failure::Failure;
+use crate::kept::Kept;
 use crate::named::pick;
 use crate::views::Files;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
@@ -8,13 +10,14 @@ use rayon::prelude::*;
 use std::path::Path;
 use std::time::{Duration, Instant};
 use swiftloop_core::Workers;
+use swiftloop_core::catalogue::Used;
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::ids::{InterfaceId, PhaseId};
 use swiftloop_core::loops::Context;
 use swiftloop_core::notes::{Note, Told, learn};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::{Phase, Session};
-use swiftloop_files::{read_notes, read_rig, read_session, tables};
+use swiftloop_files::{read_notes, read_rig, read_session_weighed, tables};
 use swiftloop_host::soak::today;
 
 /// A rig and a session that belong together.
@@ -25,6 +28,8 @@ pub struct Opened {
     /// What was noted beside the session.
     pub noted: Noted,
     pub files: Files,
+    /// What became of each processor that says what it is.
+    pub weighed: Vec<Used>,
 }
 
 /// Notes, what they tell, and how things stood without them.
@@ -35,24 +40,29 @@ pub struct Noted {
 }
 
 impl Opened {
-    pub fn read(rig_file: &Path, session_file: &Path) -> Result<Self, Failure> {
+    pub fn read(rig_file: &Path, session_file: &Path, catalogue: &CatalogueFile) -> Result<Self, Failure> {
         let rig = read_rig(rig_file, tables())?;
-        let session = read_session(session_file, &rig, tables())?;
+        let known = Kept::read(catalogue)?.catalogue;
+        let (session, weighed) = read_session_weighed(session_file, &rig, tables(), &known)?;
         let notes = read_notes(session_file, (&rig, &session), &today())?;
         let name = |path: &Path| path.display().to_string();
-        let files = Files { rig: name(rig_file), session: name(session_file) };
-        Ok(Self::with_notes(rig, session, notes, files))
+        let files = Files {
+            rig: name(rig_file),
+            session: name(session_file),
+            catalogue: catalogue.catalogue.as_deref().map(name),
+        };
+        Ok(Self { weighed, ..Self::with_notes(rig, session, notes, files) })
     }
 
     /// With what these notes teach.
     pub fn with_notes(rig: Rig, session: Session, notes: Vec<Note>, files: Files) -> Self {
         if notes.is_empty() {
             let noted = Noted { notes, told: Vec::new(), before: None };
-            return Self { rig, session, rigs: Rigs::default(), noted, files };
+            return Self { rig, session, rigs: Rigs::default(), noted, files, weighed: Vec::new() };
         }
         let learned = learn(tables(), &rig, &session, &notes);
         let noted = Noted { notes, told: learned.told, before: Some((session, Rigs::default())) };
-        Self { rig, session: learned.session, rigs: learned.rigs, noted, files }
+        Self { rig, session: learned.session, rigs: learned.rigs, noted, files, weighed: Vec::new() }
     }
 
     /// As if nothing had been noted; nothing where nothing was.

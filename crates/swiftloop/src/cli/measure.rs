@@ -1,5 +1,6 @@
 //! Options of the commands that measure: probe, listen, survey, soak.
 
+use super::CatalogueFile;
 use super::{Drawing, Shown};
 use clap::{Args, Subcommand, ValueEnum};
 use std::path::PathBuf;
@@ -14,6 +15,8 @@ pub enum Probe {
     Read(ProbeReadOptions),
     /// From recordings at several buffers: how many blocks the driver really holds, and what it hides
     Fit(ProbeFitOptions),
+    /// Play, record, read and fit in one, through a running JACK or PipeWire server
+    Run(ProbeRunOptions),
 }
 
 /// `probe make`
@@ -87,6 +90,17 @@ pub struct ProbeFitOptions {
     /// BUFFER=FILE: a recording of the probe, or the JSON of probe read, at a buffer in frames or a named speed
     #[arg(required = true, value_name = "BUFFER=FILE")]
     pub takes: Vec<String>,
+    /// Where to save.
+    #[command(flatten)]
+    pub target: TripTarget,
+    /// How much, and for whom.
+    #[command(flatten)]
+    pub shown: Shown,
+}
+
+/// Where measured round trips go.
+#[derive(Args)]
+pub struct TripTarget {
     /// Write the measured round trips into this rig file; comments and order stay
     #[arg(long, value_name = "RIG", requires = "interface", requires = "driver")]
     pub save: Option<PathBuf>,
@@ -96,9 +110,52 @@ pub struct ProbeFitOptions {
     /// Driver of the rig that was measured
     #[arg(long)]
     pub driver: Option<String>,
+}
+
+/// `probe run`
+#[derive(Args)]
+pub struct ProbeRunOptions {
+    /// What plays and records: an audio server, or the system's own sound
+    #[cfg(feature = "sound")]
+    #[arg(long, value_enum, default_value = "server")]
+    pub through: ProbeThrough,
+    /// Buffers in turn, in frames (the server's own when left out); its buffer is put back
+    #[arg(long, value_delimiter = ',', value_name = "FRAMES")]
+    pub buffers: Vec<Block>,
+    /// Port that takes the probe out (the first of the interface when left out)
+    #[arg(long, value_name = "PORT")]
+    pub play: Option<String>,
+    /// Port that brings it back (the first of the interface when left out)
+    #[arg(long, value_name = "PORT")]
+    pub record: Option<String>,
+    /// No interface at all: what the server itself adds
+    #[arg(long, conflicts_with_all = ["play", "record", "save"])]
+    pub inside: bool,
+    /// Peak level in whole decibels below full scale; without it -36, -24, then -12, until it can be read
+    #[arg(long, allow_negative_numbers = true, value_parser = clap::value_parser!(i32).range(-63..=-1))]
+    pub level: Option<i32>,
+    /// Bursts (8 to 64)
+    #[arg(long, default_value_t = 8)]
+    pub bursts: usize,
+    /// Takes at each buffer: more of them tell what changes from start to start
+    #[arg(long, default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=50))]
+    pub takes: u32,
+    /// Where to save.
+    #[command(flatten)]
+    pub target: TripTarget,
     /// How much, and for whom.
     #[command(flatten)]
     pub shown: Shown,
+}
+
+/// What plays the probe and records it.
+#[cfg(feature = "sound")]
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ProbeThrough {
+    /// JACK, or PipeWire in its place
+    Server,
+    /// The system's own sound: devices by name, a channel after a colon
+    System,
 }
 
 /// `listen`
@@ -175,9 +232,24 @@ pub struct SoakOptions {
     /// A show of this length, say 2h or 90min: the chance of no dropout in all of it
     #[arg(long, value_name = "LENGTH", value_parser = show_length)]
     pub show: Option<Seconds>,
+    /// What processors cost.
+    #[command(flatten)]
+    pub catalogue: CatalogueFile,
     /// How often each of the two wrong answers may be given
     #[arg(long, default_value_t = 0.05, value_parser = error_rate)]
     pub error: f64,
+    /// Take the session's own processors as the work, each as it was weighed, in a process of their own; with --save their joint cost
+    #[cfg(target_os = "linux")]
+    #[arg(long, requires = "session", conflicts_with_all = ["workers", "through", "work", "compare"])]
+    pub real: bool,
+    /// Libraries that hold processors of the session, beside those that the system keeps
+    #[cfg(target_os = "linux")]
+    #[arg(long, value_name = "LIBRARY", requires = "real")]
+    pub library: Vec<PathBuf>,
+    /// Look into the kernel meanwhile: every miss gets its thief (Linux, as root); with --save its text is kept beside the rig
+    #[cfg(target_os = "linux")]
+    #[arg(long, conflicts_with = "real")]
+    pub trace: bool,
     /// Hold the processor out of deep idle: shows what saving power costs
     #[arg(long)]
     pub awake: bool,
@@ -241,4 +313,67 @@ fn allowed(text: &str) -> Result<f64, String> {
 
 fn error_rate(text: &str) -> Result<f64, String> {
     number(text, 0.0001, 0.4)
+}
+
+/// `weigh`
+#[derive(Args)]
+pub struct WeighOptions {
+    /// Libraries (LADSPA, CLAP) or bundles (LV2) with processors
+    #[arg(required_unless_present = "session", value_name = "LIBRARY")]
+    pub libraries: Vec<PathBuf>,
+    /// All processors that this session names with is = "…": looked for in the libraries that are named, and where the system keeps them
+    #[arg(long, value_name = "SESSION", conflicts_with = "id")]
+    pub session: Option<PathBuf>,
+    /// Its settings, as its standard saves them (CLAP); as it begins when left out
+    #[arg(long, value_name = "FILE", requires = "id")]
+    pub settings: Option<PathBuf>,
+    /// Weigh again what was weighed before on this machine, and what failed then
+    #[arg(long)]
+    pub again: bool,
+    /// Where what was weighed is kept
+    #[command(flatten)]
+    pub catalogue: CatalogueFile,
+    /// Only this one of them, by its label, URI or id
+    #[arg(long, visible_aliases = ["label", "uri"])]
+    pub id: Option<String>,
+    /// Sample rates in hertz
+    #[arg(long, value_delimiter = ',', default_value = "48000,96000")]
+    pub rates: Vec<Hz>,
+    /// Blocks in frames
+    #[arg(long, value_delimiter = ',', default_value = "32,64,128,256,512,1024")]
+    pub blocks: Vec<Block>,
+    /// Where it is kept how fast this machine is at its best (a file of this user when left out)
+    #[arg(long, value_name = "FILE")]
+    pub floor: Option<PathBuf>,
+    /// How much, and for whom.
+    #[command(flatten)]
+    pub shown: Shown,
+}
+
+/// `weigh-inside`: runs a library in a process of its own; started by weigh itself
+#[derive(Args)]
+pub struct WeighInsideOptions {
+    pub library: PathBuf,
+    #[arg(long)]
+    pub standard: String,
+    #[arg(long)]
+    pub id: Option<String>,
+    #[arg(long, value_delimiter = ',')]
+    pub rates: Vec<u32>,
+    #[arg(long, value_delimiter = ',')]
+    pub blocks: Vec<u32>,
+    #[arg(long)]
+    pub settings: Option<PathBuf>,
+    #[arg(long, value_delimiter = ',')]
+    pub floor: Vec<f64>,
+    #[arg(long)]
+    pub below: bool,
+}
+
+/// `soak-inside`: runs a session's processors in a process of their own; started by soak itself
+#[derive(Args)]
+pub struct SoakInsideOptions {
+    pub task: PathBuf,
+    #[arg(long)]
+    pub below: bool,
 }

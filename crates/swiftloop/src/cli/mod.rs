@@ -6,11 +6,19 @@ use swiftloop_core::session::Listens;
 use swiftloop_core::units::{Block, Hz};
 
 mod measure;
+mod trace;
 
+#[cfg(feature = "sound")]
+pub use measure::ProbeThrough;
 pub use measure::{
     DepthOf, KeepBufferOptions, ListenOptions, Probe, ProbeFitOptions, ProbeMakeOptions, ProbeReadOptions,
-    SoakOptions, SurveyOptions,
+    ProbeRunOptions, SoakInsideOptions, SoakOptions, SurveyOptions, TripTarget, WeighInsideOptions,
+    WeighOptions,
 };
+
+#[cfg(target_os = "linux")]
+pub use trace::{ClearTraceOptions, TraceRecordOptions, Until};
+pub use trace::{Trace, TraceCompareOptions, TraceQuestion, TraceReadOptions, WhyOptions};
 
 /// Which driver, sample rate and buffer for each interface and each phase of a session; how late every
 /// performer hears their own sound, how often it will break, and the smallest change that works.
@@ -36,6 +44,8 @@ pub struct Cli {
 pub enum Command {
     /// Give me files to start from (asks on a terminal; with options it asks nothing)
     New(NewOptions),
+    /// Read my session from where my software keeps it: an exchange archive, a MIDI file, a folder of recordings
+    Import(ImportOptions),
     /// What has this machine got, and what on it hurts audio?
     Survey(SurveyOptions),
     /// Which setting for each interface and phase, with which remedies, and why?
@@ -51,11 +61,31 @@ pub enum Command {
     Listen(ListenOptions),
     /// Does this machine hold this block? Which is the smallest it holds?
     Soak(Box<SoakOptions>),
+    /// What does this processor really cost, and how late is it?
+    #[cfg(target_os = "linux")]
+    Weigh(WeighOptions),
+    /// Who steals the time? Look into the kernel, read what it says, compare before and after
+    #[command(subcommand)]
+    Trace(Trace),
+    /// My recording crackles: whose fault, and what now?
+    Why(WhyOptions),
     /// Show me around, on a sample session
     Demo(DemoOptions),
     /// Puts a server's buffer back when a soak is killed; started by soak itself
     #[command(hide = true)]
     KeepBuffer(KeepBufferOptions),
+    /// Clears a recorder away when it was killed; started by trace record itself
+    #[cfg(target_os = "linux")]
+    #[command(hide = true)]
+    ClearTrace(ClearTraceOptions),
+    /// Runs a library in a process of its own; started by weigh itself
+    #[cfg(target_os = "linux")]
+    #[command(hide = true)]
+    WeighInside(WeighInsideOptions),
+    /// Runs a session's processors in a process of their own; started by soak itself
+    #[cfg(target_os = "linux")]
+    #[command(hide = true)]
+    SoakInside(SoakInsideOptions),
     /// JSON Schema of a file format, for editors
     Schema {
         /// Which file.
@@ -118,6 +148,9 @@ pub struct NoteOptions {
     /// When it was, as year-month-day (today when left out)
     #[arg(long)]
     pub date: Option<String>,
+    /// What processors cost.
+    #[command(flatten)]
+    pub catalogue: CatalogueFile,
     /// How much, and for whom.
     #[command(flatten)]
     pub shown: Shown,
@@ -126,12 +159,18 @@ pub struct NoteOptions {
 /// `new`
 #[derive(Args)]
 pub struct NewOptions {
-    /// Folder to write rig.toml and session.toml into
+    /// Folder to write rig.toml and session.toml into; what is there already stays
     #[arg(default_value = ".")]
     pub dir: PathBuf,
     /// Replace existing files
     #[arg(long)]
     pub force: bool,
+    /// Write a session only, for the rig in DIR or that of --rig
+    #[arg(long)]
+    pub session: bool,
+    /// The rig that the session is for, such as one that `survey --save` wrote
+    #[arg(long, value_name = "FILE")]
+    pub rig: Option<PathBuf>,
     /// Ask nothing, take what the options say and the usual for the rest
     #[arg(long, short)]
     pub yes: bool,
@@ -144,15 +183,46 @@ pub struct NewOptions {
     /// Rate of the finished work, in hertz
     #[arg(long)]
     pub rate: Option<Hz>,
-    /// What is played (voice, drums, plucked, wind, bowed, keys, pads)
+    /// What is played (voice, drums, plucked, wind, bowed, keys, pads; or guitar, piano, drum-pads …)
     #[arg(long)]
     pub playing: Option<String>,
     /// How the performer listens
     #[arg(long)]
     pub listening: Option<Listening>,
-    /// Number of tracks beside the performer's own
+    /// Number of recorded tracks beside the performer's own
     #[arg(long)]
     pub tracks: Option<u32>,
+    /// Number of software instruments beside the performer's own
+    #[arg(long)]
+    pub instruments: Option<u32>,
+    /// Samples that each instrument holds in memory, in GB
+    #[arg(long, value_name = "GB")]
+    pub memory_each: Option<f64>,
+    /// Kinds of phases in order (tracking, overdub, writing, editing, mixing, mastering, show, remote)
+    #[arg(long, value_delimiter = ',')]
+    pub phases: Vec<String>,
+    /// What the meter of the session's software shows, and at which buffer: 40@512
+    #[arg(long, value_name = "PERCENT@BUFFER")]
+    pub meter: Option<String>,
+}
+
+/// `import`
+#[derive(Args)]
+pub struct ImportOptions {
+    /// A DAWproject archive, a Standard MIDI file, or a folder of WAV recordings
+    pub source: PathBuf,
+    /// The session file to write; into one that is there goes what changed in the source
+    #[arg(long, value_name = "SESSION", default_value = "session.toml")]
+    pub into: PathBuf,
+    /// The rig to plan with, for the next step that is shown
+    #[arg(long, value_name = "RIG")]
+    pub rig: Option<PathBuf>,
+    /// Replace the session that is there
+    #[arg(long)]
+    pub force: bool,
+    /// How to show it
+    #[command(flatten)]
+    pub shown: Shown,
 }
 
 /// How somebody listens.
@@ -190,6 +260,14 @@ pub struct Shown {
     pub json: bool,
 }
 
+/// Where processors that were weighed are kept.
+#[derive(Args)]
+pub struct CatalogueFile {
+    /// What processors cost, as weigh found it (a file of this user when left out)
+    #[arg(long, value_name = "FILE")]
+    pub catalogue: Option<PathBuf>,
+}
+
 /// A drawing beside the answer.
 #[derive(Args)]
 pub struct Drawing {
@@ -214,6 +292,9 @@ pub struct PlanOptions {
     /// Only these interfaces
     #[arg(long)]
     pub interface: Vec<String>,
+    /// What processors cost.
+    #[command(flatten)]
+    pub catalogue: CatalogueFile,
     /// How much, and for whom.
     #[command(flatten)]
     pub shown: Shown,
@@ -257,6 +338,9 @@ pub struct TryOptions {
     /// Show the legs of this performer
     #[arg(long)]
     pub performer: Option<String>,
+    /// What processors cost.
+    #[command(flatten)]
+    pub catalogue: CatalogueFile,
     /// Without files: what is played
     #[arg(long, default_value = "voice")]
     pub playing: String,

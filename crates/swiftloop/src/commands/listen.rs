@@ -33,7 +33,11 @@ pub fn run(options: &ListenOptions) -> Result<ExitCode, Failure> {
     Ok(yes_or_no(heard.events().is_empty()))
 }
 
-fn against(recording: &Recording, original: &Recording, path: &Path) -> Result<Comparison, Failure> {
+pub(super) fn against(
+    recording: &Recording,
+    original: &Recording,
+    path: &Path,
+) -> Result<Comparison, Failure> {
     listen::compare(recording, original).map_err(|failed: Failed<FileError, FileError>| match failed {
         Failed::Recording(e) | Failed::Original(e) => e.into(),
         Failed::Refused(why) => Failure::refused(path.display(), &why),

@@ -1,6 +1,7 @@
 //! One file per command. A command reads files, calls the core, shows a view.
 
 mod demo;
+mod import;
 mod listen;
 mod new;
 mod note;
@@ -8,7 +9,11 @@ mod plan;
 mod probe;
 mod soak;
 mod survey;
+mod trace;
 mod trial;
+#[cfg(target_os = "linux")]
+mod weigh;
+mod why;
 
 use crate::cli::{Cli, Command, Probe, SchemaOf};
 use crate::failure::Failure;
@@ -20,6 +25,7 @@ use std::process::ExitCode;
 pub fn run(command: Command) -> Result<ExitCode, Failure> {
     match command {
         Command::New(options) => new::run(&options),
+        Command::Import(options) => import::run(&options),
         Command::Plan(options) => plan::run(&options),
         Command::Note(options) => note::run(&options),
         Command::Try(options) => match (&options.rig, &options.session) {
@@ -29,10 +35,21 @@ pub fn run(command: Command) -> Result<ExitCode, Failure> {
         Command::Probe(Probe::Make(options)) => probe::make::run(&options),
         Command::Probe(Probe::Read(options)) => probe::read::run(&options),
         Command::Probe(Probe::Fit(options)) => probe::fit::run(&options),
+        Command::Probe(Probe::Run(options)) => probe::run::run(&options),
         Command::Listen(options) => listen::run(&options),
         Command::Survey(options) => survey::run(&options),
         Command::Soak(options) => soak::run(&options),
         Command::KeepBuffer(options) => crate::soaking::keep(&options),
+        #[cfg(target_os = "linux")]
+        Command::Weigh(options) => weigh::run(&options),
+        #[cfg(target_os = "linux")]
+        Command::WeighInside(options) => Ok(weigh::inside(&options)),
+        #[cfg(target_os = "linux")]
+        Command::SoakInside(options) => Ok(soak::inside(&options)),
+        Command::Trace(options) => trace::run(&options),
+        Command::Why(options) => why::run(&options),
+        #[cfg(target_os = "linux")]
+        Command::ClearTrace(options) => crate::tracing::clear(&options),
         Command::Demo(options) => demo::run(&options),
         Command::Schema { file } => {
             let schema = match file {

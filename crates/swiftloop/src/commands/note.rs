@@ -13,7 +13,7 @@ use swiftloop_files::{NewNote, add_note, notes_beside};
 use swiftloop_host::soak::today;
 
 pub fn run(options: &NoteOptions) -> Result<ExitCode, Failure> {
-    let opened = Opened::read(&options.rig, &options.session)?;
+    let opened = Opened::read(&options.rig, &options.session, &options.catalogue)?;
     let context = opened.context();
     let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
     let before = choice::plan(context, &Watched::planning());

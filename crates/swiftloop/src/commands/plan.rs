@@ -5,12 +5,13 @@ use crate::failure::Failure;
 use crate::named::unknown;
 use crate::opened::{Opened, Watched};
 use crate::output::{answer, draw, yes_or_no};
-use crate::views::{notes, plan as view};
+use crate::views::json::with;
+use crate::views::{notes, plan as view, weighed};
 use std::process::ExitCode;
 use swiftloop_core::choice;
 
 pub fn run(options: &PlanOptions) -> Result<ExitCode, Failure> {
-    let opened = Opened::read(&options.rig, &options.session)?;
+    let opened = Opened::read(&options.rig, &options.session, &options.catalogue)?;
     let context = opened.context();
     let (interfaces, phases) = (opened.interfaces(), opened.phases());
     let asked = [("phase", &options.phase, &phases), ("interface", &options.interface, &interfaces)];
@@ -31,8 +32,11 @@ pub fn run(options: &PlanOptions) -> Result<ExitCode, Failure> {
     let noted = before.as_ref().map(|before| notes::Changed { noted: &opened.noted, before });
     answer(
         &options.shown,
-        |detail| view::show(&context, &plan, noted.as_ref(), detail, &opened.files),
-        || view::json(&context, &plan, noted.as_ref()),
+        |detail| {
+            let plan = view::show(&context, &plan, noted.as_ref(), detail, &opened.files);
+            plan + &weighed::show(&opened.weighed, &opened.files)
+        },
+        || with(view::json(&context, &plan, noted.as_ref()), "processors", weighed::json(&opened.weighed)),
     )?;
     Ok(yes_or_no(plan.is_possible()))
 }

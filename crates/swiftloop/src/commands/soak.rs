@@ -8,16 +8,23 @@ use crate::views::soak::{Soaked, json, show};
 use std::process::ExitCode;
 use swiftloop_core::soak::{Decision, End, smallest};
 
+/// `soak-inside`: the process that runs a session's processors.
+#[cfg(target_os = "linux")]
+pub fn inside(options: &crate::cli::SoakInsideOptions) -> ExitCode {
+    ExitCode::from(swiftloop_host::weigh::run_chain_inside(&options.task, options.below))
+}
+
 pub fn run(options: &SoakOptions) -> Result<ExitCode, Failure> {
     let old = check(options)?;
     let mut plan = SoakPlan::of(options)?;
     let lived = Lived::through(options, &mut plan)?;
-    let Profiles { profile, saved, since } = Profiles::of(options, &lived, old);
+    let Profiles { profile, saved, since } = Profiles::of(options, &plan, &lived, old);
     let rungs = &lived.climbed.rungs;
     let soaked = Soaked {
         title: &plan.title,
         permission: &lived.permission,
-        speed: lived.speed,
+        speed: lived.speed.factor(),
+        speed_of_halves: lived.speed.of_halves(),
         rate: plan.rate,
         reserve: plan.reserve,
         question: lived.question,
@@ -32,6 +39,9 @@ pub fn run(options: &SoakOptions) -> Result<ExitCode, Failure> {
         workers: plan.workers(),
         hardware_threads: std::thread::available_parallelism().map_or(1, |n| n.get()),
         server: lived.server.as_ref(),
+        chain: plan.chain(),
+        #[cfg(target_os = "linux")]
+        traced: lived.traced.as_ref(),
         gone: lived.gone,
         rungs,
     };

@@ -27,7 +27,7 @@ impl Backend {
                 "leave out --workers, or soak without --through",
             ));
         }
-        let server = Server::connect("swiftloop").map_err(failure)?;
+        let server = Server::connect("swiftloop").map_err(server_failure)?;
         let about = server.about();
         let rate = Hz::new(about.rate_hz);
         if options.rate.is_some_and(|r| r != rate) {
@@ -60,7 +60,7 @@ impl Backend {
                 .map_err(|e| Failure::machine(e.to_string(), "close other programs and try again")),
             Self::Server { server, .. } => {
                 let (record, error) =
-                    soak_through(server, block.get(), task, meter, stop, watch).map_err(failure)?;
+                    soak_through(server, block.get(), task, meter, stop, watch).map_err(server_failure)?;
                 Ok((record, error.is_some()))
             }
         }
@@ -82,12 +82,15 @@ impl Backend {
     }
 }
 
-fn failure(error: ServerError) -> Failure {
+/// What to do about a server that will not.
+pub fn server_failure(error: ServerError) -> Failure {
     let help = match &error {
-        ServerError::NoLibrary => "install JACK or PipeWire's JACK library, or soak without --through",
-        ServerError::NoServer => "start the server as this user, or soak without --through",
-        ServerError::Refused(_) => "try a block that the server offers",
-        ServerError::Gone => "start the server again and repeat",
+        ServerError::NoLibrary => "install JACK or PipeWire's JACK library, or do without a server",
+        ServerError::NoServer => "start the server as this user, or do without a server",
+        ServerError::Refused(_) => {
+            "ask for what the server offers: `swiftloop survey` lists its buffer and ports"
+        }
+        ServerError::Gone | ServerError::Silent => "start the server again and repeat",
     };
     Failure::machine(error.to_string(), help)
 }

@@ -5,13 +5,19 @@ use super::local_machine::LocalMachine;
 use super::work::SoakPlan;
 use crate::cli::SoakOptions;
 use crate::failure::Failure;
+#[cfg(target_os = "linux")]
+use crate::tracing::Flight;
 use crate::views::soak::meter::Live;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use swiftloop_core::soak::{Climb, Climbed, End, Question};
+#[cfg(target_os = "linux")]
+use swiftloop_core::units::Block;
 use swiftloop_core::units::Seconds;
+#[cfg(target_os = "linux")]
+use swiftloop_files::trace::Reading;
 use swiftloop_host::jack::About;
-use swiftloop_host::soak::{IdleGuard, Meter, Permission, hold_off_idle, speed};
+use swiftloop_host::soak::{IdleGuard, Meter, Permission, Speed, hold_off_idle, speed};
 
 /// How long the speed of a core is measured, in milliseconds.
 const SPEED_MS: u64 = 300;
@@ -22,14 +28,31 @@ pub struct Lived {
     pub climbed: Climbed,
     /// What was granted.
     pub permission: Permission,
-    /// Of a core, against the reference core.
-    pub speed: f64,
+    /// Of a core.
+    pub speed: Speed,
     /// By how much the wall clock was set meanwhile.
     pub clock_step_s: f64,
     /// The server that was soaked through, as it is now.
     pub server: Option<About>,
     /// It went away.
     pub gone: bool,
+    /// What a look into the kernel found.
+    #[cfg(target_os = "linux")]
+    pub traced: Option<Traced>,
+}
+
+/// What a look into the kernel found, rung by rung, and what it cost.
+#[cfg(target_os = "linux")]
+pub struct Traced {
+    pub rungs: Vec<(Block, Reading)>,
+    /// Events a second on the busiest core.
+    pub rate: f64,
+    /// Seconds in which nothing was recorded, because it was read.
+    pub blind_s: f64,
+    /// What a mark costs its thread, in nanoseconds: more than any event of the kernel's own.
+    pub mark_ns: f64,
+    /// Where its text is kept.
+    pub kept: Option<std::path::PathBuf>,
 }
 
 impl Lived {
@@ -38,6 +61,8 @@ impl Lived {
         let backend = Backend::of(options, plan)?;
         let stop = stopped_by_signals()?;
         let awake = hold_awake(options)?;
+        #[cfg(target_os = "linux")]
+        let flight = options.trace.then(Flight::begin).transpose()?;
         let speed = speed(SPEED_MS);
         let question = Question { allowed: plan.allowed, error: options.error };
         let climb = Climb {
@@ -53,24 +78,59 @@ impl Lived {
             backend,
             rate: plan.rate,
             reserve: plan.reserve,
+            chain: plan.chain(),
             workers: plan.workers(),
             speed,
             stop: &stop,
             live: Live::new(),
             meter: Meter::new(plan.workers()),
+            #[cfg(target_os = "linux")]
+            flight,
+            #[cfg(target_os = "linux")]
+            traced: Vec::new(),
+            #[cfg(target_os = "linux")]
+            open: None,
             permission: Permission::default(),
             clock_step_s: 0.0,
         };
         let climbed = climb.up(&mut here);
         drop(awake);
+        #[cfg(target_os = "linux")]
+        let traced = traced(&mut here, options);
         let LocalMachine { backend, permission, clock_step_s, live, .. } = here;
         live.clear();
         let gone = climbed.as_ref().is_ok_and(|c| c.end == End::Gone);
         // Before anything else can fail, the server gets its buffer back.
         let server = backend.finish(gone);
         let climbed = climbed?;
-        Ok(Self { question, climbed, permission, speed: speed.factor(), clock_step_s, server, gone })
+        Ok(Self {
+            question,
+            climbed,
+            permission,
+            speed,
+            clock_step_s,
+            server,
+            gone,
+            #[cfg(target_os = "linux")]
+            traced: traced?,
+        })
     }
+}
+
+/// The last rung is over: what was found in all of them; the recorder is cleared away.
+#[cfg(target_os = "linux")]
+fn traced(here: &mut LocalMachine<'_>, options: &SoakOptions) -> Result<Option<Traced>, Failure> {
+    here.end_rung();
+    let Some(flight) = here.flight.take() else { return Ok(None) };
+    // It writes marks as long as it lives.
+    here.meter = Meter::new(here.workers);
+    let (rate, blind_s, mark_ns) = flight.cost();
+    let kept = options.save.as_deref().map(|rig| rig.with_extension("trace.txt"));
+    match &kept {
+        Some(path) => flight.keep(path)?,
+        None => drop(flight),
+    }
+    Ok(Some(Traced { rungs: std::mem::take(&mut here.traced), rate, blind_s, mark_ns, kept }))
 }
 
 fn hold_awake(options: &SoakOptions) -> Result<Option<IdleGuard>, Failure> {
@@ -86,7 +146,7 @@ fn hold_awake(options: &SoakOptions) -> Result<Option<IdleGuard>, Failure> {
 }
 
 /// Ctrl-C and the like end the soak, not the program: it still reports. A second one ends the program.
-fn stopped_by_signals() -> Result<Arc<AtomicBool>, Failure> {
+pub fn stopped_by_signals() -> Result<Arc<AtomicBool>, Failure> {
     let stop = Arc::new(AtomicBool::new(false));
     for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
         signal_hook::flag::register_conditional_default(signal, Arc::clone(&stop))?;

@@ -1,11 +1,18 @@
 //! This machine, as a climb puts it to work: through its backend, with a meter that shows it.
 
+use super::Chain;
 use super::backend::Backend;
 use crate::failure::Failure;
+#[cfg(target_os = "linux")]
+use crate::tracing::Flight;
 use crate::views::soak::meter::Live;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 use swiftloop_core::soak::{End, SoakMachine, Stretch, StretchResult};
+#[cfg(target_os = "linux")]
+use swiftloop_core::trace::Span;
 use swiftloop_core::units::{Block, Hz, Seconds};
+#[cfg(target_os = "linux")]
+use swiftloop_files::trace::Reading;
 use swiftloop_host::soak::{Meter, Permission, Speed, Task};
 
 /// This machine.
@@ -14,11 +21,21 @@ pub struct LocalMachine<'a> {
     pub rate: Hz,
     pub reserve: f64,
     pub workers: usize,
+    /// The session's own processors, where they are the work.
+    pub chain: Option<&'a Chain>,
     pub speed: Speed,
     pub stop: &'a AtomicBool,
     pub live: Live,
     /// Of the rung that is climbed.
     pub meter: Meter,
+    /// The recorder that looks into the kernel meanwhile.
+    #[cfg(target_os = "linux")]
+    pub flight: Option<Flight>,
+    /// What it found, rung by rung; the last one is still open while it is climbed.
+    #[cfg(target_os = "linux")]
+    pub traced: Vec<(Block, Reading)>,
+    #[cfg(target_os = "linux")]
+    pub open: Option<Block>,
     /// What was granted at last.
     pub permission: Permission,
     /// By how much the wall clock was set meanwhile.
@@ -29,7 +46,17 @@ impl SoakMachine for LocalMachine<'_> {
     type Error = Failure;
 
     fn begin(&mut self, block: Block, longest: Seconds) {
+        #[cfg(target_os = "linux")]
+        self.end_rung();
         self.meter = Meter::new(self.workers);
+        #[cfg(target_os = "linux")]
+        if let Some(flight) = &mut self.flight {
+            flight.rung(Span::from_us(block.period(self.rate).raw()));
+            self.open = Some(block);
+            if let Ok(tell) = flight.teller() {
+                self.meter = Meter::new(self.workers).telling(tell);
+            }
+        }
         self.live.begin(
             &format!("{block} frames at {} Hz", self.rate),
             longest.raw(),
@@ -42,18 +69,29 @@ impl SoakMachine for LocalMachine<'_> {
         stretch: Stretch<'_>,
         goes_on: &mut dyn FnMut(u64, Seconds) -> bool,
     ) -> Result<StretchResult, Failure> {
+        #[cfg(target_os = "linux")]
+        if let Some(chain) = self.chain {
+            return self.live_chain(chain, stretch, goes_on);
+        }
         let task = Task {
             period_ns: stretch.block.period(self.rate).raw() * 1000.0,
             reserve: self.reserve,
             seconds: stretch.length.raw(),
             patterns: stretch.patterns.to_vec(),
-            section_ns: self.speed.section_ns,
+            frame_ns: self.speed.frame_ns,
         };
         // What is only listened to shows on no meter.
         let unseen = Meter::new(self.workers);
         let meter = if stretch.judged { &self.meter } else { &unseen };
         let (live, before) = (&mut self.live, meter.misses());
+        #[cfg(target_os = "linux")]
+        let flight = &mut self.flight;
         let watch = |meter: &Meter, passed: f64| {
+            #[cfg(target_os = "linux")]
+            if let Some(flight) = flight.as_mut().filter(|_| stretch.judged) {
+                flight.watch(meter.misses());
+                live.leads(flight.leads());
+            }
             live.show(stretch.judged.then_some(meter), passed, stretch.length.raw());
             goes_on(meter.misses() - before, Seconds::new(passed))
         };
@@ -72,5 +110,42 @@ impl SoakMachine for LocalMachine<'_> {
             exec_us: record.exec_us(),
             end,
         })
+    }
+}
+
+#[cfg(target_os = "linux")]
+impl LocalMachine<'_> {
+    /// What the recorder found of the rung that is over.
+    pub fn end_rung(&mut self) {
+        if let (Some(flight), Some(block)) = (&mut self.flight, self.open.take()) {
+            self.traced.push((block, flight.over(self.meter.misses())));
+        }
+    }
+
+    /// A stretch with the session's own processors, in a process of their own.
+    fn live_chain(
+        &mut self,
+        chain: &Chain,
+        stretch: Stretch<'_>,
+        goes_on: &mut dyn FnMut(u64, Seconds) -> bool,
+    ) -> Result<StretchResult, Failure> {
+        let program = std::env::current_exe()?;
+        let task = chain.task(stretch.block, self.rate, self.reserve, stretch.length.raw());
+        let (live, stop) = (&mut self.live, self.stop);
+        let lived = swiftloop_host::weigh::soak_chain(&program, &task, |misses, passed| {
+            live.show(None, passed, stretch.length.raw());
+            !stop.load(Relaxed) && goes_on(misses, Seconds::new(passed))
+        });
+        let lived = lived.map_err(|(status, link)| {
+            Failure::machine(
+                format!("{} cannot be soaked: {}", chain.named(link), crate::views::weigh::told(&status)),
+                "weigh it by itself (swiftloop weigh), and set its state to unloaded in the session to go on without it",
+            )
+        })?;
+        self.live.passed(if stretch.judged { lived.observed.lasted.raw() } else { 0.0 });
+        self.clock_step_s += lived.clock_step_s;
+        self.permission = lived.permission;
+        let end = if self.stop.load(Relaxed) { End::Stopped } else { End::Whole };
+        Ok(StretchResult { observed: lived.observed, heard: lived.heard, exec_us: lived.exec_us, end })
     }
 }

@@ -2,13 +2,18 @@
 //! the machine as a climb puts it to work ([`local_machine`]).
 
 mod backend;
+mod chain;
 mod guard;
 mod lived;
 mod local_machine;
 mod provenance;
 mod work;
 
-pub use guard::keep;
-pub use lived::Lived;
+pub use backend::server_failure;
+pub use chain::Chain;
+pub use guard::{Guard, keep};
+#[cfg(target_os = "linux")]
+pub use lived::Traced;
+pub use lived::{Lived, stopped_by_signals};
 pub use provenance::{Profiles, check};
 pub use work::SoakPlan;

@@ -2,13 +2,16 @@
 //! earlier one.
 
 use super::lived::Lived;
+use super::work::SoakPlan;
 use crate::cli::SoakOptions;
 use crate::failure::Failure;
 use crate::views::soak::Since;
 use std::path::Path;
 use swiftloop_core::rig::{PowerPlan, WakeProfile};
-use swiftloop_core::soak::{Provenance, compare, learn};
-use swiftloop_files::{check_profile_fits, read_rig, save_profile, tables};
+use swiftloop_core::soak::{Provenance, Samples, compare, learn};
+use swiftloop_core::stats::quantile;
+use swiftloop_core::units::{Factor, Range};
+use swiftloop_files::{check_profile_fits, read_rig, save_paced, save_profile, tables};
 use swiftloop_host::soak::{kernel, today};
 use swiftloop_host::survey::governor;
 
@@ -30,9 +33,14 @@ pub struct Profiles<'a> {
 
 impl<'a> Profiles<'a> {
     /// Learns from a soak, saves and compares.
-    pub fn of(options: &'a SoakOptions, lived: &Lived, old: Option<WakeProfile>) -> Self {
+    pub fn of(options: &'a SoakOptions, plan: &SoakPlan, lived: &Lived, old: Option<WakeProfile>) -> Self {
         let heard = lived.climbed.listened.clone().with(lived.climbed.judged.clone());
         let profile = learn(&heard, &provenance(options, lived));
+        if plan.chain().is_some() {
+            // What these processors took beside what they were weighed at is no pace of the machine.
+            let saved = options.save.as_deref().map(|path| save_paced_of(&heard, path).map(|()| path));
+            return Self { profile: None, saved, since: None };
+        }
         let saved = options.save.as_deref().map(|path| match &profile {
             Some(profile) => save_profile(path, tables(), profile).map(|()| path).map_err(Failure::from),
             None => Err(too_little(&format!("nothing was written into {}", path.display()))),
@@ -55,8 +63,19 @@ fn provenance(options: &SoakOptions, lived: &Lived) -> Provenance {
         clocks: governor,
         realtime: lived.permission.realtime,
         held_awake: options.awake,
-        core_speed: Some(lived.speed),
+        core_speed: Some(lived.speed.factor()),
     }
+}
+
+/// How much dearer the processors were than weighed alone, second by second.
+fn save_paced_of(heard: &Samples, path: &Path) -> Result<(), Failure> {
+    /// Fewer seconds say too little.
+    const FEWEST: usize = 5;
+    if heard.pace_by_second.len() < FEWEST {
+        return Err(too_little(&format!("nothing was written into {}", path.display())));
+    }
+    let at = |q| Factor::new(quantile(heard.pace_by_second.iter().copied(), q));
+    Ok(save_paced(path, tables(), Range::spanning(at(0.1), at(0.5), at(0.9)))?)
 }
 
 fn too_little(so: &str) -> Failure {

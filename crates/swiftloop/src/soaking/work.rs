@@ -1,5 +1,6 @@
 //! What is to be soaked: rate, blocks, deadline and the work of a block, from a session's plan or from options.
 
+use super::Chain;
 use crate::cli::SoakOptions;
 use crate::failure::Failure;
 use crate::opened::{AllCores, Opened};
@@ -8,7 +9,7 @@ use swiftloop_core::choice::{self, NoWork, WorkAsked, planned_work};
 use swiftloop_core::rig::{PowerPlan, Rig};
 use swiftloop_core::risk::WakeSet;
 use swiftloop_core::soak::WorkPattern;
-use swiftloop_core::units::{Block, Hz, PerHour};
+use swiftloop_core::units::{Block, Hz, Micros, PerHour};
 use swiftloop_files::{read_rig, tables};
 
 /// Blocks that are tried when no driver says which there are.
@@ -35,6 +36,9 @@ enum Work {
     Share(f64, usize),
     /// Each block's patterns, in µs on the reference core.
     Session(Vec<(Block, Vec<WorkPattern>)>),
+    /// The session's own processors.
+    #[cfg_attr(not(target_os = "linux"), allow(dead_code))]
+    Chain(Chain),
 }
 
 impl SoakPlan {
@@ -43,6 +47,9 @@ impl SoakPlan {
         match &self.work {
             Work::Share(share, workers) => {
                 vec![WorkPattern { share: 1.0, work: vec![block.period(self.rate) * *share; *workers] }]
+            }
+            Work::Chain(chain) => {
+                vec![WorkPattern { share: 1.0, work: vec![Micros::new(chain.alone_us(block))] }]
             }
             Work::Session(all) => {
                 let found = all.iter().find(|w| w.0 == block).map_or(&[][..], |w| w.1.as_slice());
@@ -59,7 +66,16 @@ impl SoakPlan {
     pub fn workers(&self) -> usize {
         match &self.work {
             Work::Share(_, workers) => *workers,
+            Work::Chain(_) => 1,
             Work::Session(all) => all.first().and_then(|w| w.1.first()).map_or(1, |p| p.work.len()),
+        }
+    }
+
+    /// The session's own processors, where they are the work.
+    pub fn chain(&self) -> Option<&Chain> {
+        match &self.work {
+            Work::Chain(chain) => Some(chain),
+            Work::Share(..) | Work::Session(_) => None,
         }
     }
 
@@ -67,6 +83,7 @@ impl SoakPlan {
     pub fn through(&mut self, rate: Hz, block: Option<Block>) -> Result<(), Failure> {
         match &mut self.work {
             Work::Share(_, workers) => *workers = 1,
+            Work::Chain(_) => {}
             Work::Session(all) => {
                 if rate != self.rate {
                     return Err(Failure::usage(
@@ -92,7 +109,9 @@ impl SoakPlan {
 
     pub fn of(options: &SoakOptions) -> Result<Self, Failure> {
         match (&options.rig, &options.session) {
-            (Some(rig), Some(session)) => of_session(options, &Opened::read(rig, session)?),
+            (Some(rig), Some(session)) => {
+                of_session(options, &Opened::read(rig, session, &options.catalogue)?)
+            }
             (rig, _) => {
                 let rig = rig.as_ref().map(|file| read_rig(file, tables())).transpose()?;
                 Ok(of_options(options, rig.as_ref()))
@@ -155,6 +174,21 @@ fn of_session(options: &SoakOptions, opened: &Opened) -> Result<SoakPlan, Failur
         }
     })?;
     let ahead = if planned.renders_ahead { ", its cue blocks only" } else { "" };
+    #[cfg(target_os = "linux")]
+    if options.real {
+        let mut chain = Chain::of(options, opened, planned.rate)?;
+        let blocks: Vec<Block> = planned.blocks.iter().map(|(block, _)| *block).collect();
+        chain.fit(&blocks, planned.rate);
+        return Ok(SoakPlan {
+            rate: planned.rate,
+            blocks,
+            reserve: options.playback_blocks.map_or(planned.reserve, |n| f64::from(n - 1)),
+            allowed: options.allow.map_or(planned.target, PerHour::new),
+            unknown: of_class(Some(&opened.rig)),
+            title: format!("the session's own processors at {words} as planned"),
+            work: Work::Chain(chain),
+        });
+    }
     Ok(SoakPlan {
         rate: planned.rate,
         blocks: planned.blocks.iter().map(|(block, _)| *block).collect(),

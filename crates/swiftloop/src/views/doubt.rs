@@ -5,9 +5,10 @@ use crate::page::{TIED, command, wrapped};
 use crate::words::figures::chance;
 use crate::words::legs::surer;
 use crate::words::settings::{first_name, short_place};
+use serde_json::{Value, json};
 use swiftloop_core::choice::{Measurement, Proposed};
 use swiftloop_core::loops::{Context, Remeasure};
-use swiftloop_core::units::Block;
+use swiftloop_core::units::Origin;
 
 /// What is least sure, and how to measure it.
 pub fn least_sure(what: &str, remeasure: Remeasure) -> String {
@@ -17,17 +18,14 @@ pub fn least_sure(what: &str, remeasure: Remeasure) -> String {
     text
 }
 
-/// What the dropouts rest on; when it is the class of the computer, how to measure this one at the block that tells most.
-pub fn wake_ups(to_soak: Option<Block>, files: &Files) -> String {
-    let Some(block) = to_soak else {
-        return wrapped("  ", "Wake-ups are as measured on this machine.");
-    };
-    let text = "Dropouts rest on late wake-ups assumed for this class of computer. Measure yours:";
-    format!("{}{}", wrapped("  ", text), command(&soak(block, files)))
-}
-
-fn soak(block: Block, files: &Files) -> String {
-    format!("swiftloop soak --buffer {block} --save {}", quoted(&files.rig))
+/// What the dropouts rest on.
+pub fn wake_ups(profile: Origin) -> &'static str {
+    match profile {
+        Origin::Measured => "Late wake-ups are as measured on this machine.",
+        Origin::Declared | Origin::Reported | Origin::Assumed => {
+            "Late wake-ups are assumed for this class of computer."
+        }
+    }
 }
 
 /// What to measure next, the best for its time first, at most so many.
@@ -36,6 +34,21 @@ pub fn next(context: &Context<'_>, all: &[Proposed], files: &Files, most: usize)
         return wrapped("  ", "No measurement is likely to change any of this.");
     }
     all.iter().take(most).map(|p| one(context, p, files)).collect()
+}
+
+/// The same for programs.
+pub fn json(context: &Context<'_>, all: &[Proposed]) -> Value {
+    let one = |p: &Proposed| {
+        json!({
+            "interface": context.rig.interface(p.at.0).id,
+            "phase": context.session.phase(p.at.1).id(),
+            "what": what(context, &p.measurement),
+            "minutes": p.minutes,
+            "changes_setting_in_share": p.setting,
+            "changes_anything_in_share": p.any,
+        })
+    };
+    all.iter().map(one).collect()
 }
 
 /// The best of them in a sentence.
@@ -109,19 +122,26 @@ pub fn commands(context: &Context<'_>, p: &Proposed, files: &Files) -> Vec<Strin
     match &p.measurement {
         Measurement::RoundTrip(i, d, buffer) => {
             let label = buffer.speed.clone().unwrap_or_else(|| buffer.label().replace(" × ", "x"));
+            let driver = context.rig.driver(*i, *d);
+            let target = format!(
+                "--save {} --interface {} --driver {}",
+                quoted(&files.rig),
+                quoted(&context.rig.interface(*i).id),
+                quoted(driver.id())
+            );
+            // Through a server nobody records by hand.
+            if matches!(driver.model.as_str(), "jack" | "pipewire") && buffer.speed.is_none() {
+                return vec![format!("swiftloop probe run --buffers {} {target}", buffer.block)];
+            }
             vec![
                 "swiftloop probe make --out probe.wav".into(),
-                format!(
-                    "swiftloop probe fit {} --save {} --interface {} --driver {}",
-                    quoted(&format!("{label}=RECORDING.wav")),
-                    quoted(&files.rig),
-                    quoted(&context.rig.interface(*i).id),
-                    quoted(context.rig.driver(*i, *d).id())
-                ),
+                format!("swiftloop probe fit {} {target}", quoted(&format!("{label}=RECORDING.wav"))),
             ]
         }
         Measurement::KeyToSound(_) => vec!["swiftloop probe read RECORDING.wav --onset".into()],
-        Measurement::WakeUps(block) => vec![soak(*block, files)],
+        Measurement::WakeUps(block) => {
+            vec![format!("swiftloop soak --buffer {block} --save {}", quoted(&files.rig))]
+        }
         Measurement::Meter => vec![note("--meter 55")],
         Measurement::Felt(p) => vec![note(&format!("--felt {}=fine", context.session.performer(*p).id))],
         Measurement::Split(_) | Measurement::Distance(_) => Vec::new(),

@@ -10,6 +10,12 @@ use swiftloop_core::load::BlockLoad;
 use swiftloop_core::loops::{Context, Leg, Loop};
 use swiftloop_core::units::{Ms, Range};
 
+/// With one more key.
+pub fn with(mut object: Value, key: &str, value: Value) -> Value {
+    merge(&mut object, json!({ key: value }));
+    object
+}
+
 /// Puts the keys of `more` behind those of `value`.
 pub fn merge(value: &mut Value, more: Value) {
     if let (Value::Object(into), Value::Object(from)) = (value, more) {

@@ -4,6 +4,7 @@
 pub mod demo;
 pub mod doubt;
 pub mod fileless;
+pub mod import;
 pub mod json;
 pub mod legs;
 pub mod listen;
@@ -15,8 +16,13 @@ pub mod probe_fit;
 pub mod soak;
 pub mod survey;
 pub mod svg;
+pub mod trace;
 pub mod trade;
 pub mod trial;
+#[cfg(target_os = "linux")]
+pub mod weigh;
+pub mod weighed;
+pub mod why;
 
 use crate::page::wrapped;
 use crate::words::warnings::{self, capital};
@@ -51,12 +57,16 @@ impl Detail {
 pub struct Files {
     pub rig: String,
     pub session: String,
+    /// The catalogue, where one was named.
+    pub catalogue: Option<String>,
 }
 
 impl Files {
     /// Both, as arguments.
     pub fn both(&self) -> String {
-        format!("{} {}", quoted(&self.rig), quoted(&self.session))
+        let named =
+            self.catalogue.as_deref().map_or(String::new(), |c| format!(" --catalogue {}", quoted(c)));
+        format!("{} {}{named}", quoted(&self.rig), quoted(&self.session))
     }
 }
 

@@ -3,14 +3,17 @@
 use super::Files;
 use crate::page::{answer, command, para, title};
 
-/// `kept`: the rig was there already.
-pub fn written(files: &Files, kept: bool) -> String {
-    let mut text = if kept {
-        let rest = format!("{} was there already and stays as it is.", files.rig);
-        format!("{}{}", answer(&format!("Written: {}", files.session)), para(&rest))
-    } else {
-        answer(&format!("Written: {} and {}", files.rig, files.session))
-    };
+/// `written`: the files, by their names; `noted`: what the meter shows was noted beside the session.
+pub fn written(files: &Files, written: &[&str], noted: bool) -> String {
+    let at = |name: &str| if name == "rig.toml" { files.rig.as_str() } else { files.session.as_str() };
+    let all: Vec<&str> = written.iter().map(|name| at(name)).collect();
+    let mut text = answer(&format!("Written: {}", all.join(" and ")));
+    for name in ["rig.toml", "session.toml"].iter().filter(|name| !written.contains(name)) {
+        text.push_str(&para(&format!("{} was there already and stays as it is.", at(name))));
+    }
+    if noted {
+        text.push_str(&para("What the meter shows is noted beside the session, in notes.toml."));
+    }
     text.push_str(&para("Every line has a comment: correct what is not so."));
     text.push_str(&title("Next"));
     text.push_str(&command(&format!("swiftloop plan {}", files.both())));

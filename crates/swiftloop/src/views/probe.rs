@@ -12,6 +12,13 @@ use swiftloop_core::probe::{ChannelReading, Onsets, Polarity, Reading, Recipe, R
 use swiftloop_core::units::{Frames, Hz};
 use swiftloop_files::{Depth, Recording};
 
+/// How much of it is played: on a terminal's stderr only, gone at the end.
+pub fn progress() -> indicatif::ProgressBar {
+    let style = indicatif::ProgressStyle::with_template("playing the probe {bar:40} {percent} %, {eta} left");
+    let bar = indicatif::ProgressBar::new(1000);
+    style.map_or_else(|_| bar.clone(), |s| bar.clone().with_style(s))
+}
+
 /// After `probe make`.
 pub fn made(path: &Path, recipe: &Recipe, depth: Depth, tone: Option<u32>) -> String {
     let file = quoted(&path.display().to_string());

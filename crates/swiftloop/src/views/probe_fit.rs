@@ -44,8 +44,8 @@ pub fn lead(found: &Collected) -> Vec<String> {
     }
 }
 
-/// After `probe fit`.
-pub fn show(found: &Collected, rate: Hz, saved: Option<&Saved<'_>>, takes: &[String]) -> String {
+/// After `probe fit` or `probe run`; `again` is the command, to be followed by where to save.
+pub fn show(found: &Collected, rate: Hz, saved: Option<&Saved<'_>>, again: &str) -> String {
     let mut text = heading(&format!("Round trips at {rate}{TIED}Hz"));
     let lines = lead(found);
     if let Some((first, rest)) = lines.split_first() {
@@ -59,6 +59,54 @@ pub fn show(found: &Collected, rate: Hz, saved: Option<&Saved<'_>>, takes: &[Str
         (Some(line), None) => text.push_str(&meaning(line, rate)),
         (None, None) => {}
     }
+    text.push('\n');
+    text.push_str(&trips(found, rate));
+    if found.trips.iter().any(|t| t.takes > 1 && t.start_to_start.raw() > 1.0) {
+        text.push_str(&wrapped(
+            "  ! ",
+            "The loop changes when the driver is started again: overdubs move by as much. Start it once and leave it.",
+        ));
+    }
+    match saved {
+        Some(s) => {
+            let n = crate::page::counted(found.trips.len(), "round trip", "round trips");
+            let rig = s.rig.display().to_string();
+            text.push_str(&wrapped(
+                "",
+                &format!("Written into {rig}: {n} of {} by {}.", s.interface, s.driver),
+            ));
+            text.push_str(&title("Next"));
+            text.push_str(&command(&format!("swiftloop plan {} SESSION.toml", quoted(&rig))));
+        }
+        None if found.unusable.is_none() => {
+            text.push_str(&title("Next: into the rig (with its own ids), and plan works with these figures"));
+            text.push_str(&command(&format!("{again} --save rig.toml --interface ID --driver ID")));
+        }
+        None => {}
+    }
+    text
+}
+
+/// After `probe run --inside`: a loop without any interface.
+pub fn inside(found: &Collected, rate: Hz) -> String {
+    let mut text = heading(&format!("What the server itself adds, at {rate}{TIED}Hz"));
+    text.push_str(&match &found.line {
+        Some(line) => answer(&format!(
+            "From one program to another and back it adds {} blocks and {} frames.",
+            decimals(line.blocks, 3),
+            decimals(line.fixed.raw(), 2)
+        )),
+        None => answer("One buffer gives no line: take another one as well."),
+    });
+    text.push_str(&para("No interface is in this loop. What the whole way takes, through a cable from an output into an input:"));
+    text.push_str(&command("swiftloop probe run --buffers 64,128,256"));
+    text.push('\n');
+    text.push_str(&trips(found, rate));
+    text
+}
+
+/// The round trips.
+fn trips(found: &Collected, rate: Hz) -> String {
     let mut t = Columns::new(&[
         Head::figures("buffer"),
         Head::figures("frames"),
@@ -80,35 +128,7 @@ pub fn show(found: &Collected, rate: Hz, saved: Option<&Saved<'_>>, takes: &[Str
             },
         ]);
     }
-    text.push('\n');
-    text.push_str(&t.show());
-    if found.trips.iter().any(|t| t.takes > 1 && t.start_to_start.raw() > 1.0) {
-        text.push_str(&wrapped(
-            "  ! ",
-            "The loop changes when the driver is started again: overdubs move by as much. Start it once and leave it.",
-        ));
-    }
-    match saved {
-        Some(s) => {
-            let n = crate::page::counted(found.trips.len(), "round trip", "round trips");
-            let rig = s.rig.display().to_string();
-            text.push_str(&wrapped(
-                "",
-                &format!("Written into {rig}: {n} of {} by {}.", s.interface, s.driver),
-            ));
-            text.push_str(&title("Next"));
-            text.push_str(&command(&format!("swiftloop plan {} SESSION.toml", quoted(&rig))));
-        }
-        None if found.unusable.is_none() => {
-            text.push_str(&title("Next: into the rig (with its own ids), and plan works with these figures"));
-            let takes: Vec<String> = takes.iter().map(|t| quoted(t)).collect();
-            let line =
-                format!("swiftloop probe fit {} --save rig.toml --interface ID --driver ID", takes.join(" "));
-            text.push_str(&command(&line));
-        }
-        None => {}
-    }
-    text
+    t.show()
 }
 
 /// `probe fit --json`

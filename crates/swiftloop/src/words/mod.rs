@@ -8,6 +8,7 @@ pub mod refusals;
 pub mod remedies;
 pub mod settings;
 pub mod survey;
+pub mod thieves;
 pub mod trials;
 pub mod warnings;
 

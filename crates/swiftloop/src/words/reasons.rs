@@ -22,7 +22,10 @@ pub fn why_not(context: &Context<'_>, why: &WhyNot) -> String {
         WhyNot::AlwaysBreaks { dropouts, in_some } => {
             format!("it still breaks{} with every change tried, {}", some_rigs(*in_some), rate(*dropouts))
         }
-        WhyNot::MoreEffort { effort, planned } => format!("it takes effort {effort} instead of {planned}"),
+        WhyNot::MoreEffort { effort, planned, or_more } => {
+            let or_more = if *or_more { " or more" } else { "" };
+            format!("it takes effort {effort}{or_more} instead of {planned}")
+        }
         WhyNot::CannotRoll(p) => {
             format!(
                 "{} can neither ride the small block nor be bypassed",

@@ -39,6 +39,7 @@ fn every_wrong_line_gets_its_place_and_a_way_out() {
     rig("rates_hz = [44100, 48000, 96000]", "rates_hz = []", &["at least one rate"]);
     rig("core_speed = 1.3", "core_speed = nan", &["NaN", "expected"]);
     rig("core_speed = 1.3", "core_speed = inf", &["expected"]);
+    rig("core_speed = 1.3", "paced_cost = [0, 1, 2]", &["how many times as dear"]);
     rig("core_speed = 1.3", "core_speed = \"fast\"", &["fast", "expected"]);
     rig("cores = 4", "cores = 0", &["from 1 to 1024 cores"]);
     rig("class = \"laptop\"", "class = \"toaster\"", &["no class of machine called `toaster`"]);
@@ -97,6 +98,21 @@ fn every_wrong_line_gets_its_place_and_a_way_out() {
         &["between a millionth and a million"],
     );
     session("cost = \"light\"", "cost = { per_call_ns = 5 }", &["expected a class"]);
+    session(
+        "cost = \"light\"",
+        "cost = { per_call_ns = 5, per_frame_ns = 1, quiet = 7 }",
+        &["expected a class"],
+    );
+    session(
+        "cost = \"light\"",
+        "cost = { per_call_ns = 5, per_frame_ns = 1, channels = 0 }",
+        &["from 1 to 128"],
+    );
+    session(
+        "cost = \"light\"",
+        "cost = { per_call_ns = 5, per_frame_ns = 1, burst_ns = 900 }",
+        &["a block of its own"],
+    );
     session("cost = \"light\"", "cost = { per_call_ns = 5, per_frame_ns = 1e12 }", &["expected a class"]);
     session("precision = 64", "precision = 48", &["32 or 64 bits"]);
     session("id = \"fiddle\"", "id = \"voice\"", &["`voice` is taken"]);

@@ -3,6 +3,7 @@
 
 mod bad_input;
 mod common;
+mod import;
 mod measure;
 mod new;
 mod notes;
@@ -14,3 +15,5 @@ mod soak;
 mod speech;
 mod survey;
 mod terminal;
+mod trace;
+mod weigh;

@@ -85,6 +85,14 @@ impl Server {
     fn buffer(&self) -> u64 {
         self.look().unwrap()["buffer_frames"].as_u64().unwrap()
     }
+
+    /// A server may be silent for a while when a client of it was killed.
+    fn wait_for(&self, frames: u64) {
+        let patience = Instant::now() + Duration::from_secs(60);
+        while self.look().is_none_or(|seen| seen["buffer_frames"] != frames) {
+            assert!(Instant::now() < patience, "the buffer did not become {frames}");
+        }
+    }
 }
 
 #[test]
@@ -124,16 +132,10 @@ fn the_buffer_is_put_back_after_the_program_is_killed() {
         .stderr(Stdio::null())
         .spawn()
         .unwrap();
-    let wait_for = |frames: u64| {
-        let patience = Instant::now() + Duration::from_secs(20);
-        while server.buffer() != frames {
-            assert!(Instant::now() < patience, "the buffer did not become {frames}");
-        }
-    };
-    wait_for(128);
+    server.wait_for(128);
     child.kill().unwrap(); // without a chance to do anything about it
     child.wait().unwrap();
-    wait_for(512);
+    server.wait_for(512);
 }
 
 #[test]
@@ -189,4 +191,133 @@ fn a_survey_sees_pipewire_and_a_soak_goes_through_it_at_three_buffers() {
     let saved = server.run(&["survey", "--save", "rig.toml"]);
     assert!(saved.code <= 1, "{}", saved.err);
     assert!(server.folder.read("rig.toml").contains("model = \"pipewire\""));
+}
+
+/// Not a test: an interface that is not there, for the tests below, when they start this very program as such.
+#[test]
+#[ignore = "started by others"]
+fn an_interface_that_is_not_there() {
+    let Some(words) = std::env::var("SWIFTLOOP_ECHO").ok() else { return };
+    let figures: Vec<usize> = words.split('+').map(|w| w.parse().unwrap()).collect();
+    let stop = std::sync::Arc::new(std::sync::atomic::AtomicBool::new(false));
+    let server = swiftloop_host::jack::Server::connect("echo").unwrap();
+    // Until whoever started it lets go of its input.
+    let heard = std::sync::Arc::clone(&stop);
+    std::thread::spawn(move || {
+        let _ = std::io::copy(&mut std::io::stdin(), &mut std::io::sink());
+        heard.store(true, std::sync::atomic::Ordering::Relaxed);
+    });
+    swiftloop_host::jack::echo(&server, (figures[0], figures[1]), &stop, || ()).unwrap();
+}
+
+/// So many blocks and frames late; goes when it is dropped.
+fn echo(server: &Server, late: &str) -> Child {
+    let child = Command::new(std::env::current_exe().unwrap())
+        .args(["servers::an_interface_that_is_not_there", "--exact", "--ignored"])
+        .envs(server.env())
+        .env("SWIFTLOOP_ECHO", late)
+        .stdin(Stdio::piped())
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    std::thread::sleep(Duration::from_secs(1));
+    child
+}
+
+/// What the server itself adds is one block, to the frame; and a loop of so many blocks and frames is found as just that, by itself,
+/// at every buffer, and written into the rig.
+fn loops_are_found(server: &Server, own: u64) {
+    let inside = server.json(&["probe", "run", "--inside", "--buffers", "256,512"]);
+    for (trip, buffer) in inside["trips"].as_array().unwrap().iter().zip([256.0, 512.0]) {
+        let off = trip["round_trip_frames"].as_f64().unwrap() - buffer;
+        assert!(off.abs() < 0.001, "{inside}");
+    }
+    let mut interface = echo(server, "2+37");
+    server.folder.write(
+        "rig.toml",
+        "format = \"swiftloop.rig/1\"\nmachine = { cores = 4, memory_gb = 16, disk_mb_per_s = 400, disk_free_gb = 100 }\n\
+         [[interface]]\nid = \"box\"\n[[interface.driver]]\nmodel = \"jack\"\nrates_hz = [48000]\nbuffers = { powers = [64, 1024] }\n",
+    );
+    let found = server.json(&[
+        "probe",
+        "run",
+        "--play",
+        "echo:in 1",
+        "--record",
+        "echo:out 1",
+        "--buffers",
+        "128,256,512",
+        "--save",
+        "rig.toml",
+        "--interface",
+        "box",
+        "--driver",
+        "jack",
+    ]);
+    let fixed = found["fixed_frames"].as_f64().unwrap();
+    let blocks = found["blocks"].as_f64().unwrap();
+    // The server lends each of two clients that feed each other one block.
+    assert!((fixed - 37.0).abs() < 0.01 && (blocks - 3.0).abs() < 0.001, "{found}");
+    assert!(server.folder.read("rig.toml").contains("measured"), "{}", server.folder.read("rig.toml"));
+    assert_eq!(server.buffer(), own, "put back");
+    drop(interface.stdin.take());
+    interface.wait().unwrap();
+}
+
+#[test]
+#[ignore = "needs jackd"]
+fn a_loop_through_jack_is_measured_without_hands() {
+    loops_are_found(&Server::jack(), 512);
+}
+
+#[test]
+#[ignore = "needs pipewire"]
+fn a_loop_through_pipewire_is_measured_without_hands() {
+    let server = Server::pipewire();
+    let own = server.buffer();
+    loops_are_found(&server, own);
+}
+
+#[test]
+#[ignore = "needs jackd"]
+fn a_probe_that_is_killed_leaves_the_buffer_as_it_was() {
+    let server = Server::jack();
+    let mut child = Command::new(assert_cmd::cargo::cargo_bin("swiftloop"))
+        .args(["probe", "run", "--inside", "--buffers", "128"])
+        .envs(server.env())
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    server.wait_for(128);
+    child.kill().unwrap();
+    child.wait().unwrap();
+    server.wait_for(512);
+}
+
+#[test]
+#[ignore = "needs jackd"]
+fn a_loop_that_is_not_patched_says_so() {
+    let server = Server::jack();
+    let answer = server.run(&["probe", "run", "--level", "-30"]);
+    assert!(answer.code == 2 && answer.err.contains("no probe was found"), "{} {}", answer.code, answer.err);
+    let answer = server.run(&["probe", "run", "--play", "nowhere:1", "--record", "system:capture_1"]);
+    assert!(answer.code == 3 && answer.err.contains("nowhere:1"), "{} {}", answer.code, answer.err);
+}
+
+#[test]
+#[ignore = "needs jackd"]
+fn a_server_that_says_nothing_holds_nobody_up() {
+    let server = Server::jack();
+    let signal = |name: &str| {
+        let told = Command::new("kill").args([name, &server.child.id().to_string()]).status();
+        assert!(told.unwrap().success());
+    };
+    signal("-STOP");
+    let survey = server.run(&["survey", "--json"]);
+    let soak = server.run(&["soak", "--through", "jack", "--seconds", "1"]);
+    signal("-CONT");
+    assert!(survey.out.contains("does not answer"), "{}", survey.out);
+    assert!(soak.code == 3 && soak.err.contains("does not answer"), "{} {}", soak.code, soak.err);
 }

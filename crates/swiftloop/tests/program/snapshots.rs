@@ -73,8 +73,13 @@ fn views() {
 fn tour() {
     let folder = Folder::empty();
     let answer = folder.run_with(&["demo"], &[("COLUMNS", "80")]);
-    insta::assert_snapshot!("demo_80", answer.out);
     fits(&["demo"], "80", &answer.out);
+    // What was weighed is this machine's: what was asked is enough here.
+    let steps = answer.out.split("\n\n").map(|step| match step.find("weigh --session") {
+        Some(at) => step[..at + step[at..].find('\n').unwrap_or(0)].to_string(),
+        None => step.to_string(),
+    });
+    insta::assert_snapshot!("demo_80", steps.collect::<Vec<_>>().join("\n\n"));
 }
 
 /// About forty lines; nothing is longer than fifty.

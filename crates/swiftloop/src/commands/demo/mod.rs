@@ -1,4 +1,4 @@
-//! `demo`: a guided tour of the sample session in six steps, from files inside the program.
+//! `demo`: a guided tour of the sample session, from files inside the program.
 
 mod recordings;
 mod sample;
@@ -10,11 +10,23 @@ use crate::opened::AllCores;
 use crate::output::print;
 use crate::views::Detail;
 use crate::views::demo::{Step, answered, asked, closing, opening};
+use std::path::Path;
 use std::process::ExitCode;
-use swiftloop_core::choice;
+use swiftloop_core::choice::{self, Plan};
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::Context;
 use swiftloop_files::tables;
+
+/// Where processors can be run.
+fn weighed(dir: &Path, context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
+    #[cfg(target_os = "linux")]
+    return steps::weighed(dir, context, plan);
+    #[cfg(not(target_os = "linux"))]
+    {
+        let _ = (dir, context, plan);
+        Ok(Vec::new())
+    }
+}
 
 pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
     if let Some(dir) = &options.dir {
@@ -27,12 +39,15 @@ pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
     let context = Context { tables: tables(), rig: &rig, session: &session, rigs: &rigs };
     let plan = choice::plan(context, &AllCores);
     let dir = tempfile::tempdir()?;
-    let steps: [&dyn Fn() -> Result<Vec<Step>, Failure>; 6] = [
+    let steps: [&dyn Fn() -> Result<Vec<Step>, Failure>; 9] = [
+        &|| Ok(vec![steps::imported(dir.path(), detail)?]),
         &|| steps::late(&context, &plan),
         &|| Ok(vec![steps::planned(&context, &plan, detail)]),
         &|| steps::open(&context, &plan),
+        &|| weighed(dir.path(), &context, &plan),
         &|| steps::measured(dir.path(), detail),
         &|| Ok(vec![steps::listened(dir.path(), "mix-crackling.wav", detail)?]),
+        &|| Ok(vec![steps::blamed(dir.path(), "mix-crackling.wav")?]),
         &|| Ok(vec![steps::soaked(&context, &plan)?]),
     ];
     let mut number = 0;

@@ -10,7 +10,8 @@ use std::process::ExitCode;
 use swiftloop_core::rig::{PowerPlan, Rig};
 use swiftloop_core::session::Session;
 use swiftloop_core::soak::{Provenance, learn};
-use swiftloop_files::{FileError, Overwrite, rig_from, save_all, session_from, tables, with_profile};
+use swiftloop_files::generated::exchange::boathouse;
+use swiftloop_files::{FileError, Overwrite, rig_from, save, save_all, session_from, tables, with_profile};
 use swiftloop_host::simulated::tidy_laptop;
 
 /// The sample files: name and content.
@@ -24,7 +25,7 @@ pub const SOAKED: &str = "rig-soaked.toml";
 
 /// As they are named in commands.
 pub fn files() -> Files {
-    Files { rig: FILES[0].0.into(), session: FILES[1].0.into() }
+    Files { rig: FILES[0].0.into(), session: FILES[1].0.into(), catalogue: None }
 }
 
 /// The rig after the desk box was measured through a cable.
@@ -53,6 +54,22 @@ pub fn opened_soaked() -> Result<(Rig, Session), Failure> {
     with_rig(&soaked_rig()?)
 }
 
+/// The sample session with what was weighed, as if their laptop were this computer.
+#[cfg(target_os = "linux")]
+pub fn opened_weighed(known: &swiftloop_core::catalogue::Catalogue) -> Result<(Rig, Session), Failure> {
+    let processor = quoted_text(&swiftloop_host::processor_name());
+    let rig = FILES[0].1.replacen("[machine]\n", &format!("[machine]\nprocessor = {processor}\n"), 1);
+    let rig = rig_from(FILES[0].0, &rig, tables())?;
+    let (session, _) = swiftloop_files::session_weighed_from(FILES[1].0, FILES[1].1, &rig, tables(), known)?;
+    Ok((rig, session))
+}
+
+/// A text in quotation marks, as JSON writes it and TOML reads it.
+#[cfg(target_os = "linux")]
+fn quoted_text(text: &str) -> String {
+    serde_json::Value::from(text).to_string()
+}
+
 fn with_rig(rig: &str) -> Result<(Rig, Session), Failure> {
     let rig = rig_from(FILES[0].0, rig, tables())?;
     let session = session_from(FILES[1].0, FILES[1].1, &rig, tables())?;
@@ -74,15 +91,28 @@ fn soaked_rig() -> Result<String, Failure> {
     Ok(with_profile(Path::new(FILES[0].0), FILES[0].1, tables(), &profile)?)
 }
 
+/// What the kernel did while the mix was played. (A computer of ours, on which packets were sent at certain times.)
+pub const TRACE: (&str, &str) = ("mixing.trace.txt", include_str!("../../../demo/mixing.trace.txt"));
+
+/// The session as its software saved it for others.
+pub const ARCHIVE: &str = "boathouse.dawproject";
+
 /// Writes all of it into a folder.
 pub fn write(dir: &Path, force: bool) -> Result<ExitCode, Failure> {
     let overwrite = Overwrite::forced(force);
-    let taken = recordings::NAMES.iter().map(|name| dir.join(name)).find(|p| p.symlink_metadata().is_ok());
+    let taken = recordings::NAMES
+        .iter()
+        .chain([&ARCHIVE, &TRACE.0])
+        .map(|name| dir.join(name))
+        .find(|p| p.symlink_metadata().is_ok());
     if let (Overwrite::Refuse, Some(path)) = (overwrite, taken) {
         return Err(FileError::Exists { path }.into());
     }
     let [rig, session] = FILES.map(|(name, content)| (name, content.to_string()));
     save_all(dir, &[rig, session, (PROBED, probed_rig()), (SOAKED, soaked_rig()?)], overwrite)?;
+    save(&dir.join(ARCHIVE), &boathouse(), overwrite)?;
+    save(&dir.join(TRACE.0), TRACE.1.as_bytes(), overwrite)?;
     recordings::write(dir, overwrite)?;
-    print(&written(dir, SOAKED, &recordings::NAMES))
+    let others: Vec<&str> = [PROBED, ARCHIVE, TRACE.0].into_iter().chain(recordings::NAMES).collect();
+    print(&written(dir, SOAKED, &others))
 }

@@ -1,8 +1,11 @@
 //! The steps of the tour: each works out its answer as the command itself would.
 
 use super::recordings;
-use super::sample::{PROBED, SOAKED, files, opened_probed, opened_soaked};
-use crate::commands::probe;
+#[cfg(target_os = "linux")]
+use super::sample::opened_weighed;
+use super::sample::{ARCHIVE, PROBED, SOAKED, TRACE, files, opened_probed, opened_soaked};
+use crate::cli::WhyOptions;
+use crate::commands::{probe, why};
 use crate::failure::Failure;
 use crate::opened::{AllCores, Opened};
 use crate::views::demo::Step;
@@ -11,12 +14,73 @@ use crate::views::notes::{Changed, JustNoted};
 use crate::views::{self, Detail};
 use crate::words::InContext;
 use std::path::Path;
+use swiftloop_core::catalogue::Used;
 use swiftloop_core::choice::{self, Choice, Plan, Request, attempt_trial};
 use swiftloop_core::ids::{InterfaceId, PhaseId};
 use swiftloop_core::listen;
 use swiftloop_core::loops::Context;
 use swiftloop_core::notes::Note;
-use swiftloop_files::{Overwrite, Recording, tables};
+use swiftloop_core::session::Session;
+use swiftloop_files::generated::exchange::boathouse;
+use swiftloop_files::import::{merged, read_source};
+use swiftloop_files::{Overwrite, Recording, save, tables};
+
+/// The session as its software saved it, read.
+pub fn imported(dir: &Path, detail: Detail) -> Result<Step, Failure> {
+    const INTO: &str = "imported.toml";
+    let archive = dir.join(ARCHIVE);
+    save(&archive, &boathouse(), Overwrite::Refuse)?;
+    let found = read_source(&archive)?;
+    let merged = merged(&found, None, None)?;
+    let imported = views::import::Imported {
+        found: &found,
+        merged: &merged,
+        into: Path::new(INTO),
+        rig: Some(Path::new("rig.toml")),
+        is_new: true,
+    };
+    Ok(Step {
+        question: "The session stands in their software. Nobody types it: what is in it?",
+        command: format!("import {ARCHIVE} --into {INTO} --rig rig.toml"),
+        lead: imported.lead(),
+        whole: imported.show(detail),
+    })
+}
+
+/// What the session's processors cost, weighed on this computer, and what that does to the plan.
+#[cfg(target_os = "linux")]
+pub fn weighed(dir: &Path, context: &Context<'_>, by_class: &Plan) -> Result<Vec<Step>, Failure> {
+    use crate::cli::CatalogueFile;
+    use crate::weighing::{Asked, Weighing, of_session};
+    let catalogue = CatalogueFile { catalogue: Some(dir.join("processors.toml")) };
+    let asked = Asked {
+        rates: vec![context.session.deliver.rate_hz.get()],
+        blocks: vec![64, 256, 1024],
+        settings: None,
+        again: false,
+    };
+    let mut weighing = Weighing::new(asked, &catalogue, Some(&dir.join("yardsticks.json")))?;
+    let searched = of_session(weighing.program(), context.session, &[])?;
+    let found = weighing.all(&searched.found)?;
+    let told = views::weigh::Told { found: &found, missing: &searched.missing, kept: None, session: None };
+    let (rig, session) = opened_weighed(weighing.known())?;
+    let plan = choice::plan(Context { rig: &rig, session: &session, ..*context }, &AllCores);
+    let kinds = found.len();
+    Ok(vec![Step {
+        question: "What do its plug-ins cost? Nobody knows; the computer does. (Ten made-up ones are built in.)",
+        command: "weigh --session session.toml".into(),
+        lead: views::plan::weighed::lead(context, by_class, &plan, kinds),
+        whole: views::weigh::show(&told, Detail::Screen)
+            + "\n"
+            + &views::plan::weighed::show(context, by_class, &plan, kinds),
+    }])
+}
+
+/// What is said of processors where none was weighed yet.
+fn never_weighed(session: &Session) -> String {
+    let used: Vec<Used> = session.processors().filter_map(|p| p.is.clone()).map(Used::Missing).collect();
+    views::weighed::show(&used, &files())
+}
 
 /// One setting of the plan, without any change.
 pub fn late(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
@@ -30,7 +94,7 @@ pub fn late(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
         question: "The singer hears herself late in the headphones. How late, and why?",
         command: "try rig.toml session.toml --interface rack --phase tracking".into(),
         lead: views::trial::lead(context, &trial),
-        whole: views::trial::show(context, &trial, Detail::Screen, &files()),
+        whole: views::trial::show(context, &trial, Detail::Screen, &files()) + &never_weighed(session),
     }])
 }
 
@@ -40,7 +104,7 @@ pub fn planned(context: &Context<'_>, plan: &Plan, detail: Detail) -> Step {
         question: "Which setting for each interface and phase, and what has to change?",
         command: "plan rig.toml session.toml".into(),
         lead: views::plan::lead(context, plan),
-        whole: views::plan::show(context, plan, None, detail, &files()),
+        whole: views::plan::show(context, plan, None, detail, &files()) + &never_weighed(context.session),
     }
 }
 
@@ -126,7 +190,12 @@ pub fn measured(dir: &Path, detail: Detail) -> Result<Vec<Step>, Failure> {
         question: "How long is the loop really? They recorded a test signal through a cable.",
         command: format!("probe fit {}", takes.join(" ")),
         lead: views::probe_fit::lead(&found),
-        whole: views::probe_fit::show(&found, rate, None, &takes),
+        whole: views::probe_fit::show(
+            &found,
+            rate,
+            None,
+            &format!("swiftloop probe fit {}", takes.join(" ")),
+        ),
     };
     if !detail.is_full() {
         return Ok(vec![fit]);
@@ -158,8 +227,23 @@ pub fn listened(dir: &Path, name: &str, detail: Detail) -> Result<Step, Failure>
     Ok(Step {
         question: "The mix crackles. Where, and where does it come from?",
         command: format!("listen {name}"),
-        lead: [lead.answer, lead.why, lead.todo].into_iter().chain(lead.commands).collect(),
+        lead: vec![lead.answer, lead.why],
         whole: views::listen::show(Path::new(name), &heard, detail),
+    })
+}
+
+/// Whose fault it is, from the recording and a trace made meanwhile.
+pub fn blamed(dir: &Path, name: &str) -> Result<Step, Failure> {
+    let trace = dir.join(TRACE.0);
+    save(&trace, TRACE.1.as_bytes(), Overwrite::Allow)?;
+    let options = WhyOptions { trace: Some(trace), elsewhere: true, ..WhyOptions::of(dir.join(name)) };
+    let found = why::found(&options)?;
+    let told = found.told(Path::new(name), Some(Path::new(TRACE.0)));
+    Ok(Step {
+        question: "Whose fault is it, then? The kernel was looked into while the mix was played.",
+        command: format!("why {name} --trace {}", TRACE.0),
+        lead: views::why::in_short(&told),
+        whole: views::why::show(&told),
     })
 }
 

@@ -1,4 +1,4 @@
-//! The dozen questions of `new`, asked on a terminal.
+//! The questions of `new`, asked on a terminal: only those that what is played leaves open.
 
 use crate::failure::Failure;
 use crate::named::ids;
@@ -39,18 +39,34 @@ fn questions(answers: &mut Answers, tables: &'static Tables) -> Result<(), Inqui
     let rates: Vec<u32> = vec![44_100, 48_000, 88_200, 96_000];
     answers.rate_hz =
         Select::new("Rate of the finished work, in hertz?", rates).with_starting_cursor(1).prompt()?;
-    answers.playing = choose("What is played?", ids(&tables.listener, |l| &l.id), &answers.playing)?;
+    answers.playing = choose(
+        "What is played? (drum pads are keys; pads are swells)",
+        ids(&tables.listener, |l| &l.id),
+        &answers.playing,
+    )?;
+    // What the software itself sounds cannot be heard before it.
+    let keys = answers.plays_keys();
+    let ways = ["headphones", "in-ears", "speakers", "direct"];
     answers.listening = choose(
         "How does the performer listen?",
-        vec!["headphones", "in-ears", "speakers", "direct"],
+        ways[..ways.len() - usize::from(keys)].to_vec(),
         &answers.listening,
     )?;
-    answers.direct = choose(
-        "What can the interface do for direct monitoring?",
-        vec!["none", "plain", "effects"],
-        if answers.listening == "direct" { "plain" } else { "none" },
-    )?;
+    if !keys {
+        answers.direct = choose(
+            "What can the interface do for direct monitoring?",
+            vec!["none", "plain", "effects"],
+            if answers.listening == "direct" { "plain" } else { "none" },
+        )?;
+    }
     answers.tracks = number("How many recorded tracks play along?", answers.tracks)?.min(2000);
+    answers.instruments = number("How many software instruments play along?", answers.instruments)?.min(2000);
+    if answers.instruments > 0 {
+        answers.memory_each_gb = CustomType::<f64>::new("How many GB of samples does each hold?")
+            .with_default(1.0)
+            .prompt()?
+            .clamp(0.0, 1000.0);
+    }
     answers.main_lookahead =
         number("Look-ahead on the main output, in frames (0 for none)?", 0)?.min(1_000_000);
     answers.renders_ahead = Confirm::new("Does the software render recorded tracks ahead, in larger blocks?")

@@ -2,7 +2,7 @@
 
 use crate::cli::{Listening, NewOptions};
 use crate::failure::Failure;
-use crate::named::{connection, driver_model, listener};
+use crate::named::{connection, driver_model, ids, listener, unknown};
 use std::path::Path;
 use swiftloop_core::session::Listens;
 use swiftloop_core::units::Hz;
@@ -28,6 +28,10 @@ pub fn anything(options: &NewOptions) -> bool {
         || options.playing.is_some()
         || options.listening.is_some()
         || options.tracks.is_some()
+        || options.instruments.is_some()
+        || options.memory_each.is_some()
+        || !options.phases.is_empty()
+        || options.meter.is_some()
 }
 
 /// What a rig that is there already says goes before what is usual; it is never written over unasked.
@@ -80,14 +84,72 @@ pub fn apply(options: &NewOptions, answers: &mut Answers) -> Result<(), Failure>
     if let Some(rate) = options.rate {
         answers.rate_hz = rate.get();
     }
-    if let Some(tracks) = options.tracks {
-        if tracks > 2000 {
+    answers.tracks = few("--tracks", options.tracks, answers.tracks)?;
+    answers.instruments = few("--instruments", options.instruments, answers.instruments)?;
+    if let Some(memory) = options.memory_each {
+        if !(0.0..=1000.0).contains(&memory) {
             return Err(Failure::usage(
-                format!("{tracks} tracks are more than anybody keeps in a file by hand"),
-                "try --tracks 2000 or fewer",
+                format!("an instrument does not hold {memory} GB"),
+                "write what each holds, in gigabytes: --memory-each 1.8",
             ));
         }
-        answers.tracks = tracks;
+        answers.memory_each_gb = memory;
+    }
+    if !options.phases.is_empty() {
+        answers.phases = phases(&options.phases)?;
     }
     Ok(())
+}
+
+/// So many tracks of one kind.
+fn few(option: &str, asked: Option<u32>, usual: u32) -> Result<u32, Failure> {
+    const MOST: u32 = 2000;
+    match asked {
+        Some(n) if n > MOST => Err(Failure::usage(
+            format!("{n} tracks are more than any session has"),
+            format!("try {option} {MOST} or fewer"),
+        )),
+        asked => Ok(asked.unwrap_or(usual)),
+    }
+}
+
+/// Kinds of phases, each once.
+fn phases(words: &[String]) -> Result<Vec<String>, Failure> {
+    let mut all: Vec<String> = Vec::new();
+    for word in words {
+        let kind = tables()
+            .phase_kind(word.trim())
+            .ok_or_else(|| unknown("kind of phase", word, &ids(&tables().phase, |p| &p.id)))?;
+        if all.contains(&kind.id) {
+            return Err(Failure::usage(
+                format!("{word} is there twice"),
+                "name each kind once; what differs in a second one is written into the session by hand",
+            ));
+        }
+        all.push(kind.id.clone());
+    }
+    Ok(all)
+}
+
+/// What a meter shows.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Meter {
+    pub percent: f64,
+    pub buffer: String,
+}
+
+/// `40@512`: so many percent, at that buffer.
+pub fn meter(word: &str) -> Result<Meter, Failure> {
+    let wrong = || {
+        Failure::usage(
+            format!("`{word}` does not say what a meter shows at which buffer"),
+            "write percent and buffer: --meter 40@512",
+        )
+    };
+    let (percent, buffer) = word.split_once('@').ok_or_else(wrong)?;
+    let percent: f64 = percent.trim().trim_end_matches('%').parse().map_err(|_| wrong())?;
+    if !(percent > 0.0 && percent <= 100.0) || buffer.trim().is_empty() {
+        return Err(wrong());
+    }
+    Ok(Meter { percent, buffer: buffer.trim().into() })
 }

@@ -1,10 +1,10 @@
 //! `probe fit`: several recordings, one line through them.
 
 use super::takes::collected;
-use crate::cli::ProbeFitOptions;
+use crate::cli::{ProbeFitOptions, TripTarget};
 use crate::failure::Failure;
 use crate::output::{answer, yes_or_no};
-use crate::views::probe_fit as view;
+use crate::views::{probe_fit as view, quoted};
 use std::path::Path;
 use std::process::ExitCode;
 use swiftloop_core::probe::Collected;
@@ -14,30 +14,39 @@ use view::Saved;
 
 pub fn run(options: &ProbeFitOptions) -> Result<ExitCode, Failure> {
     let (found, rate) = collected(&options.takes, Path::new(""))?;
-    let target = options.save.as_deref().zip(options.interface.as_deref()).zip(options.driver.as_deref());
-    let saved = target.map(|((rig, interface), driver)| Saved { rig, interface, driver });
-    if let Some(saved) = &saved {
-        save(saved, &found, rate)?;
-    }
+    let saved = save(&options.target, &found, rate)?;
     answer(
         &options.shown,
-        |_| view::show(&found, rate, saved.as_ref(), &options.takes),
+        |_| view::show(&found, rate, saved.as_ref(), &again(&options.takes)),
         || view::json(&found, rate),
     )?;
     // Takes that do not fit together are no yes.
     Ok(yes_or_no(found.unusable.is_none()))
 }
 
-fn save(target: &Saved<'_>, found: &Collected, rate: Hz) -> Result<(), Failure> {
+/// The command itself, to be followed by where to save.
+fn again(takes: &[String]) -> String {
+    let takes: Vec<String> = takes.iter().map(|t| quoted(t)).collect();
+    format!("swiftloop probe fit {}", takes.join(" "))
+}
+
+/// Writes round trips where they are wanted, if they are.
+pub(super) fn save<'t>(
+    target: &'t TripTarget,
+    found: &Collected,
+    rate: Hz,
+) -> Result<Option<Saved<'t>>, Failure> {
+    let wanted = target.save.as_deref().zip(target.interface.as_deref()).zip(target.driver.as_deref());
+    let Some(((rig_file, interface), driver)) = wanted else { return Ok(None) };
     if let Some(why) = &found.unusable {
-        let nothing = format!("nothing was written into {}", target.rig.display());
-        return Err(Failure::refused(nothing, why));
+        return Err(Failure::refused(format!("nothing was written into {}", rig_file.display()), why));
     }
-    let rig = read_rig(target.rig, tables())?;
+    let rig = read_rig(rig_file, tables())?;
     let trips = found
-        .placed(&rig, tables(), target.interface, target.driver, rate)
+        .placed(&rig, tables(), interface, driver, rate)
         .map_err(|why| Failure::explained(&why))?
         .into_iter()
-        .map(|trip| NewTrip { interface: target.interface.into(), driver: target.driver.into(), trip });
-    Ok(save_trips(target.rig, tables(), &trips.collect::<Vec<_>>())?)
+        .map(|trip| NewTrip { interface: interface.into(), driver: driver.into(), trip });
+    save_trips(rig_file, tables(), &trips.collect::<Vec<_>>())?;
+    Ok(Some(Saved { rig: rig_file, interface, driver }))
 }

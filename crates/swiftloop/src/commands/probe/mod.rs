@@ -1,10 +1,11 @@
-//! `probe`: make the test signal, read what came back of it, fit several readings.
+//! `probe`: make the test signal, read what came back of it, fit several readings; or all of it at once.
 
 pub mod fit;
 pub mod make;
 mod onset;
 pub mod read;
 mod recorded;
+pub mod run;
 mod takes;
 
 pub use recorded::read_recording;

@@ -8,14 +8,15 @@ use crate::failure::Failure;
 use crate::named::unknown;
 use crate::opened::{Opened, Watched};
 use crate::output::{answer, draw, yes_or_no};
-use crate::views::trial as view;
+use crate::views::json::with;
+use crate::views::{trial as view, weighed};
 use crate::words::InContext;
 use std::path::Path;
 use std::process::ExitCode;
 use swiftloop_core::choice::{self, Request, attempt_trial};
 
 pub fn run(options: &TryOptions, rig: &Path, session: &Path) -> Result<ExitCode, Failure> {
-    let opened = Opened::read(rig, session)?;
+    let opened = Opened::read(rig, session, &options.catalogue)?;
     let context = opened.context();
     let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
     let performer = options.performer.as_ref().map(|id| {
@@ -38,8 +39,11 @@ pub fn run(options: &TryOptions, rig: &Path, session: &Path) -> Result<ExitCode,
     draw(&options.drawing, || Ok(view::svg(&context, &trial)))?;
     answer(
         &options.shown,
-        |detail| view::show(&context, &trial, detail, &opened.files),
-        || view::json(&context, &trial),
+        |detail| {
+            view::show(&context, &trial, detail, &opened.files)
+                + &weighed::show(&opened.weighed, &opened.files)
+        },
+        || with(view::json(&context, &trial), "processors", weighed::json(&opened.weighed)),
     )?;
     Ok(yes_or_no(trial.is_yes()))
 }

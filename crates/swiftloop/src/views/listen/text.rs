@@ -130,10 +130,10 @@ fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Vec<String>) {
                 ),
                 format!(
                     "Is the buffer set to {block}? Then take the next larger one. Is it not? Then another stage works in blocks of \
-                     {block}: raise that one. {}Does this computer hold {block}, and what on it disturbs?",
+                     {block}: raise that one. {}Whose fault is it, and does this computer hold {block}?",
                     whose(block, heard.here)
                 ),
-                vec![format!("swiftloop soak --buffer {block}"), "swiftloop survey".into()],
+                vec![format!("swiftloop why {file}"), format!("swiftloop soak --buffer {block}")],
             )
         }
         Cause::Clock => {
@@ -168,7 +168,7 @@ fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Vec<String>) {
             "Change the cable, the hub and the power supply one after the other, and see what else disturbs this computer. To \
              find every frame, play a tone that never repeats through the loop, record it, and compare:"
                 .into(),
-            vec!["swiftloop survey".into(), "swiftloop probe make --tone --out tone.wav".into()],
+            vec![format!("swiftloop why {file}"), "swiftloop probe make --tone --out tone.wav".into()],
         ),
     }
 }

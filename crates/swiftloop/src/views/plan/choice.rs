@@ -21,7 +21,7 @@ const OTHERS: usize = 1;
 pub fn alone(context: &Context<'_>, c: &Choice, noted: &str, files: &Files, detail: Detail) -> String {
     let mut text = show(context, c, detail);
     text.push_str(noted);
-    text.push_str(&how_sure(context, c, files));
+    text.push_str(&next(context, c, files));
     text.push_str(&title("Every leg of it; the trade of delay against dropouts"));
     text.push_str(&command(&try_command(context, files, c.phase, &c.arrangement, &c.report.remedies)));
     if !detail.is_full() {
@@ -154,7 +154,7 @@ fn todo(context: &Context<'_>, c: &Choice) -> String {
     text
 }
 
-fn how_sure(context: &Context<'_>, c: &Choice, files: &Files) -> String {
+fn next(context: &Context<'_>, c: &Choice, files: &Files) -> String {
     /// Told at the most.
     const MOST: usize = 3;
     format!("{}{}", title("Measure next"), doubt::next(context, &c.measure, files, MOST))

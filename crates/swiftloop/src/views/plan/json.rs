@@ -66,16 +66,7 @@ pub fn json(context: &Context<'_>, plan: &Plan, noted: Option<&Changed<'_>>) -> 
         "infeasible": infeasible,
         "drivers": drivers.collect::<Vec<_>>(),
         "other_rates": plan.other_rates.iter().map(|r| json!({ "sample_rate_hz": r.rate, "why_not": other_rate(r) })).collect::<Vec<_>>(),
-        "measure_next": plan.measure.iter().map(|p| {
-            let mut value = at(p.at.0, p.at.1);
-            merge(&mut value, json!({
-                "what": doubt::what(context, &p.measurement),
-                "minutes": p.minutes,
-                "changes_setting_in_share": p.setting,
-                "changes_anything_in_share": p.any,
-            }));
-            value
-        }).collect::<Vec<_>>(),
+        "measure_next": doubt::json(context, &plan.measure),
         "notes": noted.map(|n| n.json(context, plan)),
         "changes": steps.collect::<Vec<_>>(),
         "warnings": plan_warnings(context, plan).iter().map(|w| warning(context, &w.warning)).collect::<Vec<_>>(),

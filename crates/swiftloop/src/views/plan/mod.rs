@@ -7,6 +7,8 @@ mod sheet;
 mod svg;
 mod text;
 pub mod two_plans;
+#[cfg(target_os = "linux")]
+pub mod weighed;
 
 pub use choice::{alone, effort, lead as lead_of, sentences};
 pub use json::json;

@@ -8,10 +8,14 @@ use swiftloop_core::loops::Context;
 use swiftloop_core::risk::DropoutVerdict;
 use swiftloop_core::units::{Origin, PerHour};
 
+/// Settings that hold.
+pub fn holding(plan: &Plan) -> usize {
+    plan.choices.iter().filter(|c| c.report.verdict() == DropoutVerdict::Holds).count()
+}
+
 /// How many rest on measured wake-ups and how many hold then, in sentences.
 pub fn lead(context: &Context<'_>, by_class: &Plan, soaked: &Plan) -> Vec<String> {
     let measured = soaked.choices.iter().filter(|c| c.report.profile == Origin::Measured).count();
-    let holding = |p: &Plan| p.choices.iter().filter(|c| c.report.verdict() == DropoutVerdict::Holds).count();
     let mut lines = vec![
         format!("{measured} of {} settings rest on measured wake-ups now.", soaked.choices.len()),
         format!(

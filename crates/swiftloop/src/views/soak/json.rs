@@ -5,6 +5,16 @@ use serde_json::{Value, json};
 use swiftloop_core::risk::Dropouts;
 use swiftloop_core::soak::{ComparedFigure, Counts, none_in};
 
+#[cfg(target_os = "linux")]
+fn traced(s: &Soaked<'_>) -> Value {
+    s.traced.map_or(Value::Null, super::traced::json)
+}
+
+#[cfg(not(target_os = "linux"))]
+fn traced(_: &Soaked<'_>) -> Value {
+    Value::Null
+}
+
 /// `soak --json`
 pub fn json(s: &Soaked<'_>) -> Value {
     let dropouts = |d: Dropouts| json!({ "low": d.low, "typical": d.typical, "high": d.high });
@@ -20,6 +30,8 @@ pub fn json(s: &Soaked<'_>) -> Value {
         "workers": s.workers,
         "hardware_threads": s.hardware_threads,
         "core_speed": s.speed,
+        "core_speed_by_latency": s.speed_of_halves[0],
+        "core_speed_by_throughput": s.speed_of_halves[1],
         "deadline_periods": s.reserve,
         "allowed_per_hour": s.question.allowed,
         "error": s.question.error,
@@ -28,6 +40,7 @@ pub fn json(s: &Soaked<'_>) -> Value {
             "kind": a.kind, "sample_rate_hz": a.rate_hz, "buffer_frames": a.buffer_frames, "load_percent": a.load_percent,
         })),
         "server_gone": s.gone,
+        "own_processors": s.chain.map(|c| super::chain::json(c, s)),
         "clock_step_s": s.clock_step_s,
         "rungs": s.rungs.iter().map(|r| json!({
             "buffer_frames": r.block.get(),
@@ -53,6 +66,7 @@ pub fn json(s: &Soaked<'_>) -> Value {
                 })
             }),
         })).collect::<Vec<_>>(),
+        "trace": traced(s),
         "smallest_frames": s.smallest.map(|b| b.get()),
         "tail": s.profile.map(|p| json!({
             "threshold_us": p.threshold_us,

@@ -21,6 +21,8 @@ pub struct Live {
     judged_s: f64,
     bar: Option<ProgressBar>,
     next_plain_s: f64,
+    /// Who took most of the late blocks' time so far.
+    leads: Option<String>,
     reset: Arc<AtomicBool>,
 }
 
@@ -43,6 +45,7 @@ impl Live {
             judged_s: 0.0,
             bar,
             next_plain_s: PLAIN_S,
+            leads: None,
             reset,
         }
     }
@@ -55,6 +58,12 @@ impl Live {
             let all = time(2.0 * seconds);
             eprintln!("{title}: at most {all}, half of it to listen, half to judge");
         }
+    }
+
+    /// Who takes most of the time of late blocks, as far as is known.
+    #[cfg(target_os = "linux")]
+    pub fn leads(&mut self, leads: Option<String>) {
+        self.leads = leads;
     }
 
     /// A stretch is over, so many seconds of which were judged.
@@ -83,6 +92,8 @@ impl Live {
             bar.set_prefix(format!("{}: {left} left, {misses}; Enter forgets the worst", self.title));
             let lines = meter.look();
             let lines = lines.iter().enumerate().map(|(i, s)| self.worker(i, s));
+            let leads = self.leads.iter().map(|l| format!("late most by  {}", paint(&clean(l))));
+            let lines = lines.chain(leads);
             bar.set_message(std::iter::once(heading()).chain(lines).collect::<Vec<_>>().join("\n"));
         } else if judged >= self.next_plain_s {
             self.next_plain_s += PLAIN_S;

@@ -1,14 +1,18 @@
 //! What a soak came to: the answer first, what to do, what the machine did, what was predicted beside what was seen.
 
+mod chain;
 mod json;
 pub mod meter;
 #[cfg(test)]
 mod tests;
 mod text;
+#[cfg(target_os = "linux")]
+mod traced;
 
 pub use json::json;
 pub use text::show;
 
+use crate::soaking::Chain;
 use std::path::Path;
 use swiftloop_core::rig::WakeProfile;
 use swiftloop_core::soak::{Change, Question, Rung};
@@ -29,6 +33,8 @@ pub struct Soaked<'a> {
     pub title: &'a str,
     pub permission: &'a Permission,
     pub speed: f64,
+    /// The same where latency counts, and where throughput does.
+    pub speed_of_halves: [f64; 2],
     pub rate: Hz,
     pub reserve: f64,
     pub question: Question,
@@ -50,4 +56,9 @@ pub struct Soaked<'a> {
     pub server: Option<&'a About>,
     /// It went away.
     pub gone: bool,
+    /// The session's own processors, that were the work.
+    pub chain: Option<&'a Chain>,
+    /// What a look into the kernel found.
+    #[cfg(target_os = "linux")]
+    pub traced: Option<&'a crate::soaking::Traced>,
 }

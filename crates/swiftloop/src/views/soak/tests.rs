@@ -49,6 +49,7 @@ fn soaked(rungs: &[Rung]) -> Soaked<'_> {
         title: "60 % of the period on each of 2 workers",
         permission: &GRANTED,
         speed: 1.2,
+        speed_of_halves: [1.5, 0.96],
         rate: RATE,
         reserve: 1.0,
         question: Question { allowed: PerHour::new(1.0), error: 0.001 },
@@ -65,6 +66,9 @@ fn soaked(rungs: &[Rung]) -> Soaked<'_> {
         hardware_threads: 4,
         server: None,
         gone: false,
+        chain: None,
+        #[cfg(target_os = "linux")]
+        traced: None,
     }
 }
 

@@ -22,6 +22,9 @@ pub fn show(s: &Soaked<'_>, detail: Detail) -> String {
             text.push_str(&happened(s.rungs));
         }
     }
+    #[cfg(target_os = "linux")]
+    text.push_str(&s.traced.map_or(String::new(), |t| super::traced::show(t, detail)));
+    text.push_str(&s.chain.map_or(String::new(), |c| super::chain::show(c, s)));
     text.push_str(&machine(s, detail));
     if let Some(since) = s.since {
         text.push_str(&changed(since));
@@ -63,7 +66,7 @@ fn lead(s: &Soaked<'_>) -> String {
             Decision::Breaks => (
                 styled(Style::Bad, format!("{block} frames break.")),
                 format!(
-                    "More than {allowed}, {wrong}. Take the next larger buffer, or see what disturbs the machine: swiftloop survey"
+                    "More than {allowed}, {wrong}. Take the next larger buffer, or see who takes its time: swiftloop soak --trace (as root)"
                 ),
             ),
             Decision::Open => {
@@ -222,7 +225,7 @@ fn happened(rungs: &[Rung]) -> String {
 
 /// Predicted beside seen: the calibration.
 fn beside(s: &Soaked<'_>) -> String {
-    let mut t = Columns::new(&[
+    let mut heads = vec![
         Head::figures("buffer"),
         Head::figures("misses"),
         Head::figures("seen/h"),
@@ -230,7 +233,12 @@ fn beside(s: &Soaked<'_>) -> String {
         Head::figures("predicted/h"),
         Head::figures("at most"),
         Head::words("answer"),
-    ]);
+    ];
+    let thieves = thieves(s);
+    if thieves.is_some() {
+        heads.push(Head::words("most by"));
+    }
+    let mut t = Columns::new(&heads);
     for r in s.rungs {
         let style = match r.decision {
             Decision::Holds => Style::Good,
@@ -238,7 +246,7 @@ fn beside(s: &Soaked<'_>) -> String {
             Decision::Open => Style::Unsure,
         };
         let seen = r.observed.per_hour();
-        t.row([
+        let mut row = vec![
             r.block.to_string(),
             r.observed.misses().to_string(),
             if seen.typical.raw() > 0.0 { per_hour(seen.typical) } else { "0".into() },
@@ -246,11 +254,26 @@ fn beside(s: &Soaked<'_>) -> String {
             per_hour(r.predicted.typical),
             per_hour(r.predicted.high),
             styled(style, r.decision.as_str()),
-        ]);
+        ];
+        if let Some(thieves) = &thieves {
+            row.push(thieves.iter().find(|t| t.0 == r.block).map_or("–".into(), |t| t.1.clone()));
+        }
+        t.push(row);
     }
     let text = "/h: an hour. seen: what was counted; at most: what the count cannot rule out. predicted: from stretches in \
                 between that were not counted.";
     format!("{}{}", t.show(), legend(text))
+}
+
+/// Who took most of each rung's late blocks, where the kernel was looked into.
+#[cfg(target_os = "linux")]
+fn thieves(s: &Soaked<'_>) -> Option<Vec<(swiftloop_core::units::Block, String)>> {
+    s.traced.map(super::traced::by_rung)
+}
+
+#[cfg(not(target_os = "linux"))]
+fn thieves(_: &Soaked<'_>) -> Option<Vec<(swiftloop_core::units::Block, String)>> {
+    None
 }
 
 /// What was learned about the machine.
@@ -261,11 +284,15 @@ fn machine(s: &Soaked<'_>, detail: Detail) -> String {
     text.push_str(&wrapped(
         "  ",
         &format!(
-            "A core is {:.2} times as fast as the reference core (2020, 4{TIED}GHz); measured with {granted}.",
-            s.speed
+            "A core is {:.2} times as fast as the reference core (2020, 4{TIED}GHz): {:.2} where each step waits for \
+             the one before, {:.2} where it only has to get through; measured with {granted}.",
+            s.speed, s.speed_of_halves[0], s.speed_of_halves[1]
         ),
     ));
     let Some(p) = s.profile else {
+        if s.chain.is_some() {
+            return text;
+        }
         text.push_str(&wrapped("  ", "Too few wake-ups were seen for a profile: soak longer."));
         return text;
     };
@@ -354,7 +381,8 @@ fn next(s: &Soaked<'_>, detail: Detail) -> String {
     match (s.saved, s.profile) {
         (Some(path), _) => {
             let file = path.display().to_string();
-            text.push_str(&format!("\n{}", wrapped("", &format!("Written into {file} as machine.wake."))));
+            let key = if s.chain.is_some() { "paced_cost" } else { "wake" };
+            text.push_str(&format!("\n{}", wrapped("", &format!("Written into {file} as machine.{key}."))));
             text.push_str(&title("Next"));
             text.push_str(&command(&format!("swiftloop plan {} SESSION.toml", quoted(&file))));
         }
@@ -362,6 +390,12 @@ fn next(s: &Soaked<'_>, detail: Detail) -> String {
             text.push_str(&title("Next: keep this, and plan uses this machine instead of its class"));
             let buffer = s.rungs.last().map_or(128, |r| r.block.get());
             text.push_str(&command(&format!("swiftloop soak --buffer {buffer} --save rig.toml")));
+        }
+        (None, None) if s.chain.is_some() => {
+            text.push_str(&title(
+                "Next: keep how much dearer they were than weighed alone, and plan uses that",
+            ));
+            text.push_str(&wrapped("  ", "The same with --save and the rig file."));
         }
         (None, None) => {}
     }

@@ -1,5 +1,6 @@
 //! A trial for programs.
 
+use super::super::doubt;
 use super::super::json::{merge, report, setting, trade, warning};
 use crate::words::reasons::why_not;
 use crate::words::remedies;
@@ -29,6 +30,7 @@ pub fn json(context: &Context<'_>, t: &Trial<'_>) -> Value {
             })).collect::<Vec<_>>(),
             "planned": t.planned.map(|c| setting(context, &c.arrangement, phase)),
             "is_planned": t.is_planned(),
+            "measure_next": doubt::json(context, &t.measure),
             "why_not": t.why_not.as_ref().map(|w| why_not(context, w)),
             "slow_on_live_path": slow.iter().map(|p| json!({
                 "id": context.session.processor(p.processor).id,

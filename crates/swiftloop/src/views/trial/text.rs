@@ -2,15 +2,15 @@
 
 use super::super::{Detail, Files, doubt, legs, plan_command, trade, try_command, warning};
 use crate::page::{Columns, Head, Style, command, heading, para, styled, title, wrapped};
-use crate::words::figures::{decimals, dropouts, in_ms, ms, ms_range, percent};
-use crate::words::legs::{leg, limit_reason};
+use crate::words::figures::{decimals, dropouts, ms, ms_range, percent};
+use crate::words::legs::limit_reason;
 use crate::words::settings::{place, setting, whose};
 use crate::words::warnings::capital;
 use crate::words::{reasons, remedies};
 use swiftloop_core::advice;
 use swiftloop_core::choice::{Choice, Report, Trial};
 use swiftloop_core::load::{BlockLoad, BoundBy};
-use swiftloop_core::loops::{Context, Loop};
+use swiftloop_core::loops::Context;
 
 /// Remedies that are named when a trial fails.
 const NAMED: usize = 3;
@@ -40,6 +40,7 @@ pub fn show(context: &Context<'_>, t: &Trial<'_>, detail: Detail, files: &Files)
         "  ",
         &format!("The sound is {} behind the cursor on the screen.", ms_range(report.cursor.total)),
     ));
+    text.push_str(&wrapped("  ", doubt::wake_ups(report.profile)));
     text.push_str(&legs::everybody(context, &report.loops, detail));
     if let Some(l) = report.loops.get(t.shown) {
         let (limit, reason) = l.limit.as_ref().map_or(("no limit".into(), None), |limit| {
@@ -54,7 +55,7 @@ pub fn show(context: &Context<'_>, t: &Trial<'_>, detail: Detail, files: &Files)
         }
         text.push_str(&legs::show(context, l, detail.is_full()));
     }
-    text.push_str(&how_sure(t, files));
+    text.push_str(&next(context, t, files));
     if detail.is_full() {
         text.push_str(&full(context, t));
     } else {
@@ -104,17 +105,11 @@ fn planned(context: &Context<'_>, t: &Trial<'_>, files: &Files) -> String {
     text
 }
 
-fn how_sure(t: &Trial<'_>, files: &Files) -> String {
-    let mut text = title("How sure");
-    match t.report.loops.get(t.shown).and_then(Loop::doubt_worth_a_measurement) {
-        Some(d) => {
-            let what = format!("Least sure is {}, {} between low and high.", leg(d.leg), in_ms(d.spread));
-            text.push_str(&doubt::least_sure(&what, d.remeasure));
-        }
-        None => text.push_str(&wrapped("  ", "No leg is in doubt by as much as a tenth of a millisecond.")),
-    }
-    text.push_str(&doubt::wake_ups(t.report.block_to_soak(), files));
-    text
+/// The measurements that are likeliest to change the answer.
+fn next(context: &Context<'_>, t: &Trial<'_>, files: &Files) -> String {
+    /// Told at the most.
+    const MOST: usize = 2;
+    format!("{}{}", title("Measure next"), doubt::next(context, &t.measure, files, MOST))
 }
 
 /// The blocks, the trade, the remedies, what delays the live path, warnings.

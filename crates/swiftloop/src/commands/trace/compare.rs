@@ -1,0 +1,32 @@
+//! `trace compare`: what went away and what came, and is it more than chance?
+
+use super::question;
+use crate::cli::TraceCompareOptions;
+use crate::failure::Failure;
+use crate::output::{answer, yes_or_no};
+use crate::views::trace::compare::{Compared, json, show};
+use std::path::Path;
+use std::process::ExitCode;
+use swiftloop_core::trace::{Question, compare};
+use swiftloop_files::trace::{Reading, read_trace};
+
+pub fn run(options: &TraceCompareOptions) -> Result<ExitCode, Failure> {
+    let question = question(&options.question);
+    let (before, after) = (read(&options.before, &question)?, read(&options.after, &question)?);
+    let found = compare((&before.told, before.hours()), (&after.told, after.hours()));
+    let compared = Compared { files: [&options.before, &options.after], found: &found };
+    answer(&options.shown, |_| show(&compared), || json(&compared))?;
+    Ok(yes_or_no(found.is_better()))
+}
+
+/// One of the two; something of it has to be judged, or watched by us.
+fn read(file: &Path, question: &Question) -> Result<Reading, Failure> {
+    let reading = read_trace(file, question)?;
+    if reading.told.is_judged() || reading.was_watched() || question.thread.is_some() {
+        return Ok(reading);
+    }
+    Err(Failure::usage(
+        format!("{}: no block of it can be judged", file.display()),
+        "name the thread that plays with --thread and --period-us, as for trace read",
+    ))
+}

@@ -1,0 +1,107 @@
+//! What is to be weighed: processors of libraries that were named, or those that a session names.
+
+use crate::failure::Failure;
+use crate::views::weigh as view;
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+use swiftloop_core::session::Session;
+use swiftloop_host::weigh::{Listed, Order, Status, Wanted, find, list, standards};
+
+/// A library, and what of it is wanted.
+pub struct Library {
+    pub path: PathBuf,
+    pub standard: &'static str,
+    pub wanted: Vec<Listed>,
+}
+
+/// What was looked for.
+#[derive(Default)]
+pub struct Searched {
+    pub found: Vec<Library>,
+    /// What a session names, and nobody holds.
+    pub missing: Vec<String>,
+}
+
+/// Libraries that were named; all of each, or the one with this id.
+pub fn libraries(program: &Path, named: &[PathBuf], id: Option<&str>) -> Result<Vec<Library>, Failure> {
+    let one = |path: &PathBuf| {
+        check(path)?;
+        let (standard, all) = held(program, path)?;
+        Ok(Library { path: path.clone(), standard, wanted: wanted(path, all, id)? })
+    };
+    named.iter().map(one).collect()
+}
+
+/// Where all that a session names lies.
+pub fn of_session(program: &Path, session: &Session, named: &[PathBuf]) -> Result<Searched, Failure> {
+    for path in named {
+        check(path)?;
+    }
+    let mut searched = Searched::default();
+    let names: BTreeSet<&str> = session.processors().filter_map(|p| p.is.as_deref()).collect();
+    for is in names {
+        let holds = Wanted::of(is).and_then(|w| {
+            find(&w, named).into_iter().find_map(|path| {
+                let standard = standards().iter().map(|s| s.word()).find(|s| *s == w.standard)?;
+                let all = listed(program, &path, standard).ok()?;
+                Some((path, standard, all.into_iter().find(|l| l.id == w.id)?))
+            })
+        });
+        match holds {
+            None => searched.missing.push(is.into()),
+            Some((path, standard, one)) => match searched.found.iter_mut().find(|l| l.path == path) {
+                Some(library) => library.wanted.push(one),
+                None => searched.found.push(Library { path, standard, wanted: vec![one] }),
+            },
+        }
+    }
+    Ok(searched)
+}
+
+fn check(library: &Path) -> Result<(), Failure> {
+    let about =
+        std::fs::metadata(library).map_err(|e| swiftloop_files::FileError::unreadable(library, &e))?;
+    if about.is_dir() && !standards().iter().any(|s| s.may_be(library)) {
+        return Err(Failure::usage(
+            format!("{} is a folder, and no LV2 bundle", library.display()),
+            "name a library or a bundle itself, such as /usr/lib/ladspa/amp.so or /usr/lib/lv2/amp.lv2",
+        ));
+    }
+    Ok(())
+}
+
+fn listed(program: &Path, library: &Path, standard: &str) -> Result<Vec<Listed>, Status> {
+    list(&Order { program, library, standard, rates_hz: &[], blocks: &[], settings: None, floor: None })
+}
+
+/// What a library holds, and of which standard it is.
+fn held(program: &Path, library: &Path) -> Result<(&'static str, Vec<Listed>), Failure> {
+    let mut why = Status::Refused("no standard knows it".into());
+    for standard in standards().iter().filter(|s| s.may_be(library)) {
+        match listed(program, library, standard.word()) {
+            Ok(all) if !all.is_empty() => return Ok((standard.word(), all)),
+            Ok(_) => why = Status::Refused("there is no processor in it".into()),
+            Err(status) => why = status,
+        }
+    }
+    Err(Failure::usage(
+        format!("{} cannot be weighed: {}", library.display(), view::told(&why)),
+        "name a LADSPA library, an LV2 bundle or a CLAP library of this system",
+    ))
+}
+
+/// The one that was named, or all of them.
+fn wanted(library: &Path, all: Vec<Listed>, id: Option<&str>) -> Result<Vec<Listed>, Failure> {
+    if let Some(twice) = all.iter().enumerate().find(|(i, l)| all[..*i].iter().any(|o| o.id == l.id)) {
+        return Err(Failure::usage(
+            format!("{} holds two processors called `{}`", library.display(), twice.1.id),
+            "nobody could tell which of them was meant: ask its maker for one that tells them apart",
+        ));
+    }
+    let Some(id) = id else { return Ok(all) };
+    let known: Vec<&str> = all.iter().map(|l| l.id.as_str()).collect();
+    if !known.contains(&id) {
+        return Err(crate::named::unknown("processor", id, &known));
+    }
+    Ok(all.into_iter().filter(|l| l.id == id).collect())
+}
