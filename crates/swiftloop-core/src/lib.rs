@@ -21,6 +21,7 @@
 //! | [`survey`] | what a computer has → what on it hurts audio, with cure and way back |
 //! | [`weigh`] | how long calls of a processor took → what a call and a frame cost, and its bursts |
 //! | [`trace`] | what the kernel tells of itself → late blocks, who held the core, how many would be in time without |
+//! | [`in_effect`] | a plan and a computer as it is → what differs, at which cost, what can be set, and the way back |
 //! | [`why`] | a recording, a computer, a profile, notes, a trace → whose fault, how sure, what tells the rest apart |
 //! | [`stats`] | the few statistics that no well-kept crate has |
 
@@ -31,6 +32,7 @@ pub mod catalogue;
 pub mod choice;
 pub mod doubt;
 pub mod ids;
+pub mod in_effect;
 pub mod listen;
 pub mod load;
 pub mod loops;

@@ -2,7 +2,7 @@
 
 use crate::rig::PowerPlan;
 use crate::units::Hz;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// The whole of it.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
@@ -23,8 +23,52 @@ pub struct Inventory {
     pub power: EnergyState,
     /// Programs that used most of the processor during the look.
     pub busy: Vec<Busy>,
+    /// Programs were looked at, whether or not one of them did much.
+    pub programs_seen: bool,
+    /// Free space on the disk that records, in 10⁹ bytes.
+    pub disk_free_gb: Option<f64>,
+    /// Which system it runs.
+    pub system: System,
+    /// What it calls itself.
+    pub name: Option<String>,
+    /// What is installed, in which version.
+    pub versions: Vec<Version>,
     /// What could not be looked at, and why.
     pub unseen: Vec<String>,
+}
+
+/// An operating system.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum System {
+    /// Linux.
+    #[default]
+    Linux,
+    /// Windows.
+    Windows,
+    /// macOS.
+    MacOs,
+}
+
+impl System {
+    /// Its name.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Self::Linux => "Linux",
+            Self::Windows => "Windows",
+            Self::MacOs => "macOS",
+        }
+    }
+}
+
+/// Something that has a version.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Version {
+    /// What it is: `kernel`, `PipeWire`, `driver of Box`, `firmware of Box`.
+    pub of: String,
+    /// Its version, as it tells it.
+    pub is: String,
 }
 
 /// A sound card.
@@ -46,6 +90,8 @@ pub struct Card {
     pub usb: Option<Usb>,
     /// Its interrupt.
     pub irq: Option<Irq>,
+    /// Where its clock comes from, as its driver tells it.
+    pub clock: Option<String>,
 }
 
 /// One direction of a card.
@@ -104,6 +150,8 @@ pub struct Irq {
     pub line: String,
     /// Others on it.
     pub shared_with: Vec<String>,
+    /// Cores that may serve it, as the system writes a list of them: `0-3`.
+    pub cores: Option<String>,
 }
 
 /// An audio server.
@@ -131,6 +179,19 @@ pub struct ServerState {
     pub nodes: Vec<String>,
     /// Ports that lead outside, with the delays they tell in frames.
     pub port_delays: Vec<(String, u32, u32)>,
+    /// Its threads that move sound.
+    pub threads: Vec<SoundThread>,
+}
+
+/// A thread of a server that moves sound.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
+pub struct SoundThread {
+    /// The system's number for it.
+    pub id: u32,
+    /// Its name.
+    pub name: String,
+    /// Its real-time priority; none for an ordinary thread.
+    pub priority: Option<u32>,
 }
 
 /// The processor.
@@ -154,12 +215,33 @@ pub struct Cpu {
     pub boost: Option<bool>,
     /// Idle states.
     pub idle: Vec<Idle>,
+    /// What can be set for each hardware thread.
+    pub each: Vec<EachCpu>,
+    /// Longest time that leaving an idle state may take, in µs, as long as somebody holds the system to it.
+    pub wake_limit_us: Option<u32>,
     /// Speed of a core beside the reference core, at the end of a second of work.
     pub speed: Option<f64>,
     /// The same at the beginning of that second.
     pub speed_at_first: Option<f64>,
     /// Times that heat has slowed it down.
     pub throttled: Option<u64>,
+}
+
+/// What can be set for one hardware thread.
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct EachCpu {
+    /// Its number.
+    pub cpu: u32,
+    /// How its clock is governed.
+    pub governor: Option<String>,
+    /// Ways in which it may be governed.
+    pub governors: Vec<String>,
+    /// Most that the system allows, in kHz.
+    pub allowed_khz: Option<u64>,
+    /// Most that it has, in kHz.
+    pub most_khz: Option<u64>,
+    /// Its idle states.
+    pub idle: Vec<Idle>,
 }
 
 /// An idle state.
@@ -199,6 +281,8 @@ pub struct Limits {
     pub locked_bytes: Option<u64>,
     /// The user may do anything.
     pub superuser: bool,
+    /// Real-time work that this user's group of programs may do in each period, in µs; nothing where groups have no share.
+    pub group_realtime_us: Option<i64>,
 }
 
 /// The kernel.
@@ -216,6 +300,8 @@ pub struct Kernel {
     pub timer_ns: Option<u64>,
     /// Share of each second that real-time threads may have; nothing when unlimited or not told.
     pub realtime_share: Option<f64>,
+    /// The period of which that is a share, in µs.
+    pub realtime_period_us: Option<u64>,
 }
 
 /// Energy and heat.
@@ -227,6 +313,8 @@ pub struct EnergyState {
     pub has_battery: bool,
     /// The hottest place, in °C.
     pub hottest_c: Option<f64>,
+    /// The system's power plan, where it has such a thing.
+    pub plan: Option<PowerPlan>,
 }
 
 /// A program that used the processor.
@@ -296,7 +384,8 @@ impl Inventory {
             Some(SeenRate { name, rate_hz, card: Some(i), capture: s.capture })
         });
         let servers = self.servers.iter().filter_map(|s| {
-            Some(SeenRate { name: s.kind.clone(), rate_hz: s.rate_hz?, card: None, capture: false })
+            let rate_hz = s.forced_rate_hz.or(s.rate_hz)?;
+            Some(SeenRate { name: s.kind.clone(), rate_hz, card: None, capture: false })
         });
         on_cards.chain(servers).collect()
     }
@@ -313,7 +402,14 @@ impl Inventory {
         if self.power.on_battery == Some(true) {
             return PowerPlan::Saving;
         }
-        self.processor.governor.as_deref().and_then(PowerPlan::of_governor).unwrap_or_default()
+        let governed = self.processor.governor.as_deref().and_then(PowerPlan::of_governor);
+        self.power.plan.or(governed).unwrap_or_default()
+    }
+
+    /// The power plan is told at all.
+    #[must_use]
+    pub fn tells_power(&self) -> bool {
+        self.power.on_battery == Some(true) || self.power.plan.is_some() || self.processor.governor.is_some()
     }
 
     /// Nothing here can make or take sound.

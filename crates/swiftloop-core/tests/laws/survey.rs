@@ -179,11 +179,11 @@ fn memory_interrupts_and_busy_programs_have_their_edges() {
     let mut i = quiet();
     (i.memory.total_gb, i.memory.available_gb) = (Some(16.0), Some(1.7));
     i.busy = vec![Busy { name: "browser".into(), core_share: 0.14 }];
-    i.cards[0].irq = Some(Irq { line: "16".into(), shared_with: vec![] });
+    i.cards[0].irq = Some(Irq { line: "16".into(), ..Irq::default() });
     assert_eq!(findings(&i), vec![]);
     i.memory.available_gb = Some(1.5);
     i.busy[0].core_share = 0.3;
-    i.cards[0].irq = Some(Irq { line: "16".into(), shared_with: vec!["disk".into()] });
+    i.cards[0].irq = Some(Irq { line: "16".into(), shared_with: vec!["disk".into()], ..Irq::default() });
     let ids: Vec<(&str, Grade)> = findings(&i).iter().map(|f| (f.hurt.id(), f.grade)).collect();
     assert_eq!(ids, [("memory", Grade::Costly), ("shared-interrupt", Grade::Mild), ("busy", Grade::Mild)]);
     // Waiting for memory is worse than having little.

@@ -8,6 +8,14 @@ pub fn now_ns() -> u64 {
     time.tv_sec.unsigned_abs() * 1_000_000_000 + time.tv_nsec.unsigned_abs()
 }
 
+/// Nanoseconds that this process worked, in all its threads: what other programs take is not in it.
+#[cfg(target_os = "linux")]
+#[must_use]
+pub fn worked_ns() -> u64 {
+    let time = rustix::time::clock_gettime(rustix::time::ClockId::ProcessCPUTime);
+    time.tv_sec.unsigned_abs() * 1_000_000_000 + time.tv_nsec.unsigned_abs()
+}
+
 /// Sleeps until the clock shows `due_ns`; at once when it has passed. A signal does not cut the sleep short.
 #[cfg(target_os = "linux")]
 pub(super) fn sleep_until(due_ns: u64) {
@@ -30,6 +38,13 @@ fn start() -> std::time::Instant {
 #[must_use]
 pub fn now_ns() -> u64 {
     start().elapsed().as_nanos() as u64
+}
+
+/// What this process worked is not asked here: the time that passed.
+#[cfg(not(target_os = "linux"))]
+#[must_use]
+pub fn worked_ns() -> u64 {
+    now_ns()
 }
 
 #[cfg(not(target_os = "linux"))]

@@ -14,7 +14,7 @@ mod schedule;
 mod task;
 mod work;
 
-pub use clock::now_ns;
+pub use clock::{now_ns, worked_ns};
 pub use idle_guard::{IdleGuard, hold_off_idle};
 pub use meter::{Meter, WorkerReading};
 pub use permission::{Permission, permission};

@@ -8,6 +8,8 @@ mod sound;
 
 use super::{Finding, Grade, Hurt, Inventory};
 
+pub(crate) use rights::REALTIME_SHARE;
+
 type Rule = fn(&Inventory) -> Vec<Finding>;
 
 /// In the order in which an engineer would look.

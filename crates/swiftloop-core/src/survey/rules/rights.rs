@@ -7,7 +7,7 @@ const LOCKED_BYTES: u64 = 256 * 1024 * 1024;
 /// Audio threads want at least this priority: that of threads that serve ordinary interrupts.
 const PRIORITY: u64 = 50;
 /// Less of each second than this stops a heavy session.
-const REALTIME_SHARE: f64 = 0.9;
+pub const REALTIME_SHARE: f64 = 0.9;
 
 pub fn no_realtime(i: &Inventory) -> Vec<Finding> {
     let priority = i.limits.realtime_priority.filter(|p| !i.limits.superuser && *p < PRIORITY);

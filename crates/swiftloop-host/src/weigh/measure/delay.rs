@@ -3,7 +3,7 @@
 
 use super::super::Running;
 use super::{Ended, check};
-use crate::soak::now_ns;
+use crate::soak::worked_ns;
 use swiftloop_core::OneByOne;
 use swiftloop_core::probe::{self, Recipe};
 use swiftloop_core::units::Hz;
@@ -13,8 +13,8 @@ use swiftloop_core::weigh::{Delay, DelayAt};
 pub(super) const PROBE_BLOCK: u32 = 256;
 /// Silence before it, so that what is not late at all is told from a recording of nothing.
 const BEFORE: usize = 64;
-/// Whoever takes longer for the probe is asked at one block only, in nanoseconds.
-const LONG_NS: u64 = 150_000_000;
+/// Whoever works longer for the probe is asked at one block only, in nanoseconds of its own time: others' is not its fault.
+const LONG_NS: u64 = 300_000_000;
 /// Delays that differ by less are one.
 const ALIKE: f64 = 0.25;
 
@@ -30,7 +30,7 @@ pub(super) fn delay(
     let Some(recipe) = recipe else {
         return Ok(Delay { reported_frames: plugin.reported(), ..Delay::default() });
     };
-    let begun = now_ns();
+    let begun = worked_ns();
     let measured = through(&mut *plugin, recipe, PROBE_BLOCK)?;
     let reported = plugin.reported();
     drop(plugin);
@@ -40,7 +40,7 @@ pub(super) fn delay(
         readable: measured.is_some(),
         by_block: vec![],
     };
-    let Some(usual) = measured.filter(|_| now_ns() - begun < LONG_NS) else { return Ok(found) };
+    let Some(usual) = measured.filter(|_| worked_ns() - begun < LONG_NS) else { return Ok(found) };
     let (least, most) = (blocks.iter().min().copied(), blocks.iter().max().copied());
     let mut at = vec![DelayAt { block: PROBE_BLOCK, frames: usual }];
     for block in [least, most].into_iter().flatten().filter(|b| *b != PROBE_BLOCK) {

@@ -11,6 +11,7 @@ use super::{Running, Standard, Unfit};
 use crate::soak::Filters;
 use delay::{PROBE_BLOCK, delay};
 use flush::Flush;
+use std::collections::BTreeMap;
 use std::path::Path;
 use sweep::Sweep;
 use swiftloop_core::stats::quantile;
@@ -173,13 +174,17 @@ impl Calls {
         Ok(flushed.zip(kept).filter(|(flushed, _)| *flushed > 0.0).map(|(flushed, kept)| kept / flushed))
     }
 
-    /// More and more notes.
+    /// More and more notes, and fewer and fewer: of what each number took, the least, since other programs only add.
     fn voices(&mut self, floor: Option<Yardsticks>) -> Result<Option<VoiceCost>, Ended> {
-        let mut seen = Vec::new();
-        for count in NOTES {
+        let mut least: BTreeMap<u32, f64> = BTreeMap::new();
+        for count in NOTES.into_iter().chain(NOTES.into_iter().rev()) {
             self.plugin.hold(&keys(count));
-            seen.extend(self.middle(Sound::Silence, floor)?.map(|ns| (count, ns / f64::from(USUAL))));
+            if let Some(ns) = self.middle(Sound::Silence, floor)? {
+                let per_frame = ns / f64::from(USUAL);
+                least.entry(count).and_modify(|l| *l = l.min(per_frame)).or_insert(per_frame);
+            }
         }
+        let seen: Vec<(u32, f64)> = least.into_iter().collect();
         Ok(voices(&seen).map(|Voices { base, each, limit }| VoiceCost {
             base_per_frame_ns: base,
             per_voice_per_frame_ns: each,

@@ -1,0 +1,272 @@
+//! What is not as planned on a computer: a demand and an inventory come in, differences go out, each with its cost in the
+//! figures of the phase; also what could not be looked at. The one idea: what is not told is never right, and never wrong.
+
+use super::Demand;
+use super::rules;
+use crate::rig::PowerPlan;
+use crate::survey::{Hurt, Idle, Inventory, Version};
+use crate::units::{Hz, Ms, PerHour};
+
+/// Something that is not as planned.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Wrong {
+    /// The interface is not there.
+    NoDevice {
+        /// What is there.
+        there: Vec<String>,
+    },
+    /// The server that the driver needs does not run.
+    NoServer {
+        /// Which.
+        server: &'static str,
+    },
+    /// A place has another rate.
+    Rate {
+        /// Which place.
+        place: String,
+        /// Its rate.
+        is: Hz,
+        /// It is a server, and so can follow.
+        server: bool,
+    },
+    /// A server may not change to the rate.
+    RateNotAllowed {
+        /// Rates that it may have.
+        allowed: Vec<Hz>,
+    },
+    /// Somebody works in other blocks than planned.
+    Buffer {
+        /// Who.
+        who: String,
+        /// Its blocks, in frames.
+        is: u32,
+    },
+    /// A server's bounds leave the buffer out.
+    BufferBounds {
+        /// Smallest and largest block.
+        bounds: (u32, u32),
+    },
+    /// The power plan is another one.
+    Power {
+        /// Which.
+        is: PowerPlan,
+        /// How the clock is governed, where that says it.
+        governor: Option<String>,
+    },
+    /// Idle states that take more than a block can spare.
+    Idle {
+        /// Which.
+        states: Vec<Idle>,
+        /// So long does it take to leave the deepest, in µs.
+        exit_us: u32,
+    },
+    /// A thread that moves sound has no real-time priority.
+    Thread {
+        /// Of which server.
+        server: String,
+        /// Its name.
+        thread: String,
+    },
+    /// The user's group of programs has no share of real-time work.
+    GroupRealtime,
+    /// The card's interrupt may be served by cores that work for the session.
+    InterruptCores {
+        /// Which card.
+        card: String,
+        /// Which line.
+        line: String,
+        /// Cores that may serve it.
+        is: String,
+        /// Cores that are left for it.
+        should: String,
+    },
+    /// Other programs take more than planned.
+    Programs {
+        /// Who, and their share of a core.
+        busy: Vec<(String, f64)>,
+        /// Their share of the whole machine.
+        load: f64,
+    },
+    /// The disk has too little room.
+    Disk {
+        /// Free, in 10⁹ bytes.
+        free_gb: f64,
+        /// Recording can go on for so many minutes; none where nothing is recorded.
+        minutes: Option<f64>,
+    },
+    /// The computer has too little memory for the session, whatever is free.
+    TooLittleMemory {
+        /// In all, in 10⁹ bytes.
+        total_gb: f64,
+    },
+    /// Other channels are open than are used.
+    Channels {
+        /// Which card.
+        card: String,
+        /// Inputs rather than outputs.
+        inputs: bool,
+        /// So many are open.
+        is: u32,
+        /// So many should be.
+        should: u32,
+    },
+    /// The clock comes from somewhere else.
+    Clock {
+        /// Which card.
+        card: String,
+        /// What it says.
+        is: String,
+    },
+    /// Something is installed in another version than when all was well.
+    Version {
+        /// What.
+        of: String,
+        /// Its version; none where it is gone.
+        is: Option<String>,
+        /// What it was.
+        was: String,
+    },
+    /// What hurts audio whatever is planned.
+    Hurts(Hurt),
+}
+
+impl Wrong {
+    /// Stable word for scripts.
+    #[must_use]
+    pub fn id(&self) -> &'static str {
+        match self {
+            Self::NoDevice { .. } => "device",
+            Self::NoServer { .. } => "server",
+            Self::Rate { .. } => "rate",
+            Self::RateNotAllowed { .. } => "rate-not-allowed",
+            Self::Buffer { .. } => "buffer",
+            Self::BufferBounds { .. } => "buffer-bounds",
+            Self::Power { .. } => "power",
+            Self::Idle { .. } => "idle",
+            Self::Thread { .. } => "thread-priority",
+            Self::GroupRealtime => "group-realtime",
+            Self::InterruptCores { .. } => "interrupt-cores",
+            Self::Programs { .. } => "programs",
+            Self::Disk { .. } => "disk",
+            Self::TooLittleMemory { .. } => "too-little-memory",
+            Self::Channels { .. } => "channels",
+            Self::Clock { .. } => "clock-source",
+            Self::Version { .. } => "version",
+            Self::Hurts(hurt) => hurt.id(),
+        }
+    }
+}
+
+/// What a difference costs in this phase, in figures; nothing where there is none.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Cost {
+    /// How late the slowest performer would hear it, as planned and as it is.
+    pub late: Option<(Ms, Ms)>,
+    /// Dropouts an hour, as planned and as it is.
+    pub dropouts: Option<(PerHour, PerHour)>,
+    /// Share of one block that is lost.
+    pub of_block: Option<f64>,
+}
+
+/// Something that is not as planned, with what it costs.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Difference {
+    /// What.
+    pub wrong: Wrong,
+    /// What it costs.
+    pub cost: Cost,
+}
+
+/// Something that could not be looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Unread {
+    /// The buffer that is set.
+    Buffer,
+    /// Any rate.
+    Rates,
+    /// The power plan.
+    Power,
+    /// Idle states.
+    Idle,
+    /// What this user may do.
+    Rights,
+    /// What other programs take.
+    Programs,
+    /// Free space on the disk.
+    Disk,
+    /// Where the clock comes from.
+    Clock,
+    /// Channels that are open.
+    Channels,
+}
+
+/// The versions of a computer when all was well.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Known {
+    /// When that was.
+    pub date: String,
+    /// What was installed.
+    pub versions: Vec<Version>,
+}
+
+/// All of it.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Comparison {
+    /// What is not as planned, in the order in which an engineer would look.
+    pub differences: Vec<Difference>,
+    /// What could not be looked at.
+    pub unread: Vec<Unread>,
+    /// So many things were looked at.
+    pub looked_at: usize,
+}
+
+impl Comparison {
+    /// Nothing was found that is not as planned.
+    #[must_use]
+    pub fn is_ready(&self) -> bool {
+        self.differences.is_empty()
+    }
+}
+
+/// What a rule finds.
+pub(super) enum Found {
+    /// It is as planned.
+    Right,
+    /// It is not.
+    Wrong(Vec<Difference>),
+    /// It could not be looked at.
+    Unread(Unread),
+    /// It does not matter here.
+    Beside,
+}
+
+impl Found {
+    /// Right where there is no difference.
+    pub fn of(all: Vec<Difference>) -> Self {
+        if all.is_empty() { Self::Right } else { Self::Wrong(all) }
+    }
+
+    /// One difference, without a figure, or none.
+    pub fn one(wrong: Option<Wrong>) -> Self {
+        Self::of(wrong.into_iter().map(|wrong| Difference { wrong, cost: Cost::default() }).collect())
+    }
+}
+
+/// Holds a computer against what a phase needs, and against how it was when all was well.
+#[must_use]
+pub fn compare(demand: &Demand, now: &Inventory, known: Option<&Known>) -> Comparison {
+    let mut comparison = Comparison::default();
+    let versions = known.map(|known| rules::versions(now, known));
+    for found in rules::ALL.iter().map(|rule| rule(demand, now)).chain(versions) {
+        match found {
+            Found::Right => comparison.looked_at += 1,
+            Found::Wrong(all) => {
+                comparison.looked_at += 1;
+                comparison.differences.extend(all);
+            }
+            Found::Unread(what) => comparison.unread.push(what),
+            Found::Beside => {}
+        }
+    }
+    comparison
+}

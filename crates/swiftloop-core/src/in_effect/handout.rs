@@ -1,0 +1,111 @@
+//! From a plan to settings: what each phase needs, in the words of the plan.
+
+use super::costs::{same_remedies, stakes};
+use super::demand::{ComputerKind, Demand, Hears, SETTINGS_FORMAT, Settings};
+use crate::advice::recording_mb_per_minute;
+use crate::choice::{Choice, Effect, PhaseProblem, Plan};
+use crate::loops::{Context, Loop};
+use crate::rig::{Clock, PowerPlan};
+use crate::tables::RemedyKind;
+use crate::units::Range;
+use crate::workers::Workers;
+
+/// What every phase needs; `by_hand` tells what to do with the hands in words.
+#[must_use]
+pub fn handout(
+    context: Context<'_>,
+    plan: &Plan,
+    by_hand: impl Fn(&Choice) -> Vec<String> + Sync,
+    workers: &impl Workers,
+) -> Settings {
+    let machine = &context.rig.machine;
+    let all: Vec<&Choice> = plan.choices.iter().collect();
+    Settings {
+        format: SETTINGS_FORMAT.into(),
+        rig: context.rig.name.clone(),
+        session: context.session.name.clone(),
+        computer: ComputerKind {
+            class: machine.class.clone(),
+            cores: machine.cores,
+            threads: machine.threads.unwrap_or(machine.cores),
+            memory_gb: machine.memory_gb,
+        },
+        phases: workers.map(all, |choice| demand(&context, choice, by_hand(choice))),
+    }
+}
+
+fn demand(context: &Context<'_>, choice: &Choice, by_hand: Vec<String>) -> Demand {
+    let (arrangement, report) = (&choice.arrangement, &choice.report);
+    let setting = &arrangement.setting;
+    let (interface, phase) = (context.rig.interface(choice.interface), context.session.phase(choice.phase));
+    let quits = |effect: &Effect| match effect {
+        Effect::Quit(program) => Some(*program),
+        _ => None,
+    };
+    let quit: Vec<_> = report.remedies.iter().flat_map(|r| r.effects.iter().filter_map(quits)).collect();
+    let beside = context.rig.program_ids().filter(|(_, p)| p.runs_in(phase.id()));
+    let (gone, there): (Vec<_>, Vec<_>) = beside.partition(|(id, _)| quit.contains(id));
+    let titles = |all: &[(_, &crate::rig::Program)]| all.iter().map(|(_, p)| p.title().to_string()).collect();
+    let load = there.iter().map(|(_, p)| p.load.raw()).sum::<f64>() + context.rig.machine.other_load.raw();
+    let problem = PhaseProblem::new(*context, choice.interface, choice.phase, setting.rate);
+    let says_channels = interface.channels.inputs + interface.channels.outputs > 0;
+    let open = |open: Option<u32>, has: u32| says_channels.then(|| open.unwrap_or(has));
+    Demand {
+        phase: phase.id().into(),
+        interface: interface.id.clone(),
+        interface_name: interface.title().into(),
+        connection: interface.connection.clone(),
+        driver: context.driver(setting).id().into(),
+        rate_hz: setting.rate,
+        buffer_frames: setting.buffer.block,
+        buffer: setting.buffer.label(),
+        roll_frames: arrangement.roll,
+        workers: arrangement.workers,
+        power: planned_power(choice, context.rig.machine.power),
+        hub: interface.hub,
+        clock: Some(clock(interface.clock).into()),
+        open_inputs: open(interface.channels.open_inputs, interface.channels.inputs),
+        open_outputs: open(interface.channels.open_outputs, interface.channels.outputs),
+        runs: titles(&there),
+        quit: titles(&gone),
+        other_load: crate::units::Share::new(load.clamp(0.0, 0.99)),
+        memory_gb: problem.memory(&problem.apply(&same_remedies(&problem, choice, None), &[])),
+        recording_mb_per_minute: recording_mb_per_minute(context, setting, phase),
+        by_hand,
+        dropouts_per_hour: dropouts(report),
+        allowed_per_hour: report.target,
+        sound_share: report.sound,
+        hears: report.loops.iter().map(|l| hears(context, l)).collect(),
+        stakes: stakes(context, choice),
+    }
+}
+
+fn dropouts(report: &crate::choice::Report) -> Range<crate::units::PerHour> {
+    let d = report.dropouts;
+    Range::spanning(d.low.min(d.typical), d.typical, d.high.max(d.typical))
+}
+
+/// The power plan that a choice wants where the machine runs `now`.
+pub(super) fn planned_power(choice: &Choice, now: PowerPlan) -> PowerPlan {
+    let full = choice.report.remedies.iter().any(|r| r.kind == RemedyKind::FullPower);
+    if full { PowerPlan::Performance } else { now }
+}
+
+fn clock(clock: Clock) -> &'static str {
+    match clock {
+        Clock::Internal => "internal",
+        Clock::WordClock => "word-clock",
+        Clock::External => "external",
+    }
+}
+
+fn hears(context: &Context<'_>, l: &Loop) -> Hears {
+    let name = l.performer.map(|p| context.session.performer(p).title().to_string());
+    Hears {
+        verdict: if l.performer.is_some() { l.verdict().as_str().into() } else { "cursor".into() },
+        who: name.unwrap_or_else(|| "cursor".into()),
+        late_ms: l.total,
+        noticed_from_ms: l.limit.as_ref().map(|l| l.noticed),
+        fails_from_ms: l.limit.as_ref().map(|l| l.fails),
+    }
+}

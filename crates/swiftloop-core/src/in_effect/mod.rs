@@ -1,0 +1,25 @@
+//! In effect: is the computer set as the plan says, what does it cost where it is not, and which of it can be set. A plan
+//! becomes [`Settings`], plain data small enough to be mailed; those and an inventory of the computer as it is now come
+//! in, [`Difference`]s with their cost and [`Put`]s, the single things that can be set, go out. The one idea: whatever
+//! can be set is derived from the very same comparison that says that it is wrong, so a check after setting is clean of it.
+
+mod costs;
+mod demand;
+mod difference;
+mod handout;
+mod home;
+mod kinds;
+mod lever;
+mod ours;
+mod rules;
+mod watch;
+
+pub use costs::{AtBuffer, AtLoad, AtPower, AtSpeed, Stakes, stakes};
+pub use demand::{ComputerKind, Demand, Hears, SETTINGS_FORMAT, Settings};
+pub use difference::{Comparison, Cost, Difference, Known, Unread, Wrong, compare};
+pub use handout::handout;
+pub use home::{Fate, Journal, JournalLine, Stage, fate};
+pub use kinds::{KindOfComputer, kinds_of};
+pub use lever::{Lever, LeverKind, NotTaken, Put, pipewire_takes, puts};
+pub use ours::is_ours;
+pub use watch::{Event, Happened, Sample, Summary, Watcher};

@@ -1,0 +1,75 @@
+//! The rules: each looks at one thing, and says that it is as planned, that it is not, or that it cannot be seen.
+
+mod computer;
+mod devices;
+mod others;
+mod sound;
+
+use super::difference::{Cost, Difference, Found, Wrong};
+use super::{Demand, ours};
+use crate::survey::{Hurt, Inventory, ServerState, findings};
+
+pub(super) use computer::{idle_limit_us, too_deep};
+pub(super) use devices::{cores_for_interrupts, listed};
+pub(super) use others::versions;
+
+type Rule = fn(&Demand, &Inventory) -> Found;
+
+/// In the order in which an engineer would look.
+pub(super) const ALL: &[Rule] = &[
+    sound::device,
+    sound::server,
+    sound::rates,
+    sound::rate_allowed,
+    sound::buffer,
+    sound::buffer_bounds,
+    sound::clock,
+    sound::two_clocks,
+    sound::channels_in,
+    sound::channels_out,
+    computer::power,
+    computer::battery,
+    computer::limited_clock,
+    computer::heat,
+    computer::idle,
+    computer::realtime_allowed,
+    computer::locked_memory,
+    computer::server_realtime,
+    computer::threads,
+    computer::group_realtime,
+    computer::realtime_share,
+    devices::autosuspend,
+    devices::hub,
+    devices::slow_port,
+    devices::interrupt_cores,
+    others::programs,
+    others::memory,
+    others::memory_in_all,
+    others::disk,
+];
+
+/// The name that the inventory gives to the server of a driver, where the driver is one.
+pub(super) fn server_of(driver: &str) -> Option<&'static str> {
+    match driver {
+        "jack" => Some("JACK"),
+        "pipewire" => Some("PipeWire"),
+        _ => None,
+    }
+}
+
+/// The server that a demand goes through, if it runs.
+pub(super) fn served<'a>(demand: &Demand, now: &'a Inventory) -> Option<&'a ServerState> {
+    let wanted = server_of(&demand.driver)?;
+    now.servers.iter().find(|s| s.kind == wanted)
+}
+
+/// Everything that hurts in this way, at this cost.
+fn hurting(now: &Inventory, which: impl Fn(&Hurt) -> Option<Cost>) -> Vec<Difference> {
+    let all = findings(now).into_iter();
+    all.filter_map(|f| Some(Difference { cost: which(&f.hurt)?, wrong: Wrong::Hurts(f.hurt) })).collect()
+}
+
+/// Dropouts as planned, and as they would be.
+fn more_dropouts(demand: &Demand, then: Option<crate::units::PerHour>) -> Cost {
+    Cost { dropouts: then.map(|then| (demand.dropouts_per_hour.typical(), then)), ..Cost::default() }
+}
