@@ -7,6 +7,8 @@ mod computer;
 #[cfg(test)]
 mod counting;
 pub mod jack;
+#[cfg(target_os = "linux")]
+pub mod levers;
 pub mod simulated;
 pub mod soak;
 #[cfg(feature = "sound")]

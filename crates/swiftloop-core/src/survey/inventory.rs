@@ -109,6 +109,8 @@ pub struct Stream {
     pub channels: u32,
     /// How it is open now.
     pub open: Option<Open>,
+    /// The rate that it is set to whether or not it is open, where the system tells that.
+    pub set_rate_hz: Option<Hz>,
 }
 
 /// How a stream is open.
@@ -379,7 +381,7 @@ impl Inventory {
         let streams =
             self.cards.iter().enumerate().flat_map(|(i, c)| c.streams.iter().map(move |s| (i, c, s)));
         let on_cards = streams.filter_map(|(i, card, s)| {
-            let rate_hz = s.open.as_ref()?.rate_hz;
+            let rate_hz = s.open.as_ref().map(|o| o.rate_hz).or(s.set_rate_hz)?;
             let name = format!("{} {}", card.id, s.way());
             Some(SeenRate { name, rate_hz, card: Some(i), capture: s.capture })
         });

@@ -64,6 +64,8 @@ pub(super) struct Api {
     pub port_flags: unsafe extern "C" fn(*const Port) -> c_int,
     pub port_latency: unsafe extern "C" fn(*mut Port, c_int, *mut LatencyRange),
     pub free: unsafe extern "C" fn(*mut c_void),
+    /// Its version as text; not in every library.
+    pub version: Option<unsafe extern "C" fn() -> *const c_char>,
     /// Where it was found.
     pub path: PathBuf,
     /// Keeps the functions where they are, for good: when a server dies, threads of the library may outlive the client.
@@ -132,6 +134,7 @@ impl Api {
                 port_flags: get!("jack_port_flags"),
                 port_latency: get!("jack_port_get_latency_range"),
                 free: get!("jack_free"),
+                version: library.get(b"jack_get_version_string\0").ok().map(|f| *f),
                 path: path.to_path_buf(),
                 _library: ManuallyDrop::new(library),
             })

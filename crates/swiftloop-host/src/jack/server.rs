@@ -65,6 +65,8 @@ pub struct About {
     pub load_percent: f64,
     /// Delays of the ports that lead outside.
     pub ports: Vec<PortDelay>,
+    /// Its version, as its library tells it.
+    pub version: Option<String>,
 }
 
 /// Delay that a port tells.
@@ -219,7 +221,16 @@ impl Server {
             realtime,
             load_percent: f64::from(load),
             ports: self.ports(),
+            version: self.version(),
         }
+    }
+
+    fn version(&self) -> Option<String> {
+        let ask = self.api.version.filter(|_| !self.api.is_pipewire())?;
+        // SAFETY: it gives a text that lives as long as the library.
+        let text = unsafe { ask() };
+        // SAFETY: as above; checked for null.
+        (!text.is_null()).then(|| unsafe { CStr::from_ptr(text) }.to_string_lossy().into_owned())
     }
 
     fn ports(&self) -> Vec<PortDelay> {

@@ -36,11 +36,31 @@ fn card(tree: &Tree, line: &str, below: Option<&str>) -> Option<Card> {
         name: name.trim().to_string(),
         connection: connection.into(),
         streams: streams(tree, index),
-        irq: line.map(|line| Irq { shared_with: shares(tree, &line, &driver), line }),
+        irq: line.map(|line| irq(tree, line, &driver)),
+        clock: clock(tree, index),
         usb,
         driver,
         id,
     })
+}
+
+fn irq(tree: &Tree, line: String, driver: &str) -> Irq {
+    let cores = tree.first_word(&format!("proc/irq/{line}/smp_affinity_list"));
+    Irq { shared_with: shares(tree, &line, driver), cores, line }
+}
+
+/// Where its clock comes from: some drivers tell it in a line of one of their files, `Clock Source: Word`.
+fn clock(tree: &Tree, index: u32) -> Option<String> {
+    let folder = format!("proc/asound/card{index}");
+    let told = |text: &str| {
+        text.lines().find_map(|line| {
+            let (key, value) = line.split_once(':')?;
+            let key = key.trim().to_lowercase();
+            let is = key.ends_with("clock source") || key.ends_with("clock mode") || key == "sync source";
+            (is && !value.trim().is_empty()).then(|| value.trim().to_string())
+        })
+    };
+    tree.files(&folder).into_iter().find_map(|name| told(&tree.text(&format!("{folder}/{name}"))?))
 }
 
 /// Others on an interrupt line: `16:  1  2  IO-APIC  16-fasteoi  i801_smbus, snd_hda_intel:card0`.

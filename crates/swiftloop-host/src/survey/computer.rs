@@ -2,13 +2,46 @@
 
 use super::tree::Tree;
 use std::collections::BTreeSet;
-use swiftloop_core::survey::{Cpu, EnergyState, Idle, Kernel, Memory};
+use swiftloop_core::survey::{Cpu, EachCpu, EnergyState, Idle, Kernel, Memory};
 
 const CPUS: &str = "sys/devices/system/cpu";
 
-/// How the clock of the first processor is governed.
+/// How the clocks are governed: as that of the first hardware thread that is not held high, or of the first at all.
 pub(super) fn governor(tree: &Tree) -> Option<String> {
-    tree.first_word(&format!("{CPUS}/cpu0/cpufreq/scaling_governor"))
+    let all = tree.numbered(CPUS, "cpu").into_iter();
+    let mut all = all.filter_map(|(_, n)| tree.first_word(&format!("{CPUS}/{n}/cpufreq/scaling_governor")));
+    let first = all.next()?;
+    Some(std::iter::once(first.clone()).chain(all).find(|g| g != "performance").unwrap_or(first))
+}
+
+/// What can be set for one hardware thread.
+fn each(tree: &Tree, (cpu, name): &(u32, String)) -> EachCpu {
+    let clock = |key: &str| format!("{CPUS}/{name}/cpufreq/{key}");
+    let khz = |key: &str| tree.number(&clock(key)).map(|khz| khz as u64);
+    let governors = tree.first_word(&clock("scaling_available_governors")).unwrap_or_default();
+    EachCpu {
+        cpu: *cpu,
+        governor: tree.first_word(&clock("scaling_governor")),
+        governors: governors.split_whitespace().map(String::from).collect(),
+        allowed_khz: khz("scaling_max_freq"),
+        most_khz: khz("cpuinfo_max_freq"),
+        idle: idle_states(tree, name),
+    }
+}
+
+fn idle_states(tree: &Tree, cpu: &str) -> Vec<Idle> {
+    let states = tree.numbered(&format!("{CPUS}/{cpu}/cpuidle"), "state");
+    states.iter().map(|s| idle(tree, cpu, s)).collect()
+}
+
+/// States of all hardware threads together: one is off where it is off everywhere.
+fn idle_of_all(each: &[EachCpu]) -> Vec<Idle> {
+    let mut all = each.first().map(|e| e.idle.clone()).unwrap_or_default();
+    for state in &mut all {
+        let same = |e: &EachCpu| e.idle.iter().find(|s| s.index == state.index).is_none_or(|s| s.disabled);
+        state.disabled = each.iter().all(same);
+    }
+    all
 }
 
 pub(super) fn processor(tree: &Tree) -> Cpu {
@@ -22,6 +55,11 @@ pub(super) fn processor(tree: &Tree) -> Cpu {
     let says = |key: &str| {
         about.lines().find_map(|l| Some(l.strip_prefix(key)?.split_once(':')?.1.trim().to_string()))
     };
+    let each: Vec<EachCpu> = threads.iter().map(|t| each(tree, t)).collect();
+    let mhz = |khz: u64| khz as f64 / 1000.0;
+    // Of all the one that is held lowest.
+    let limited = each.iter().filter_map(|e| Some((e.allowed_khz?, e.most_khz?)));
+    let limited = limited.min_by(|a, b| (a.0 * b.1).cmp(&(b.0 * a.1)));
     let clock = |key: &str| tree.number(&format!("{CPUS}/cpu0/cpufreq/{key}")).map(|khz| khz / 1000.0);
     let flag = |name: &str| tree.number(&format!("{CPUS}/{name}")).map(|x| x > 0.0);
     Cpu {
@@ -29,15 +67,13 @@ pub(super) fn processor(tree: &Tree) -> Cpu {
         cores: (!cores.is_empty()).then_some(cores.len() as u32),
         threads: (!threads.is_empty()).then_some(threads.len() as u32),
         governor: governor(tree),
-        allowed_mhz: clock("scaling_max_freq"),
-        most_mhz: clock("cpuinfo_max_freq"),
+        allowed_mhz: limited.map(|l| mhz(l.0)).or(clock("scaling_max_freq")),
+        most_mhz: limited.map(|l| mhz(l.1)).or(clock("cpuinfo_max_freq")),
         now_mhz: clock("scaling_cur_freq").or_else(|| says("cpu MHz")?.parse().ok()),
         boost: flag("cpufreq/boost").or_else(|| flag("intel_pstate/no_turbo").map(|no| !no)),
-        idle: tree
-            .numbered(&format!("{CPUS}/cpu0/cpuidle"), "state")
-            .into_iter()
-            .map(|s| idle(tree, &s))
-            .collect(),
+        idle: idle_of_all(&each),
+        each,
+        wake_limit_us: None,
         throttled: tree
             .number(&format!("{CPUS}/cpu0/thermal_throttle/core_throttle_count"))
             .map(|n| n as u64),
@@ -46,8 +82,8 @@ pub(super) fn processor(tree: &Tree) -> Cpu {
     }
 }
 
-fn idle(tree: &Tree, (index, name): &(u32, String)) -> Idle {
-    let place = |key: &str| format!("{CPUS}/cpu0/cpuidle/{name}/{key}");
+fn idle(tree: &Tree, cpu: &str, (index, name): &(u32, String)) -> Idle {
+    let place = |key: &str| format!("{CPUS}/{cpu}/cpuidle/{name}/{key}");
     Idle {
         index: *index,
         name: tree.first_word(&place("name")).unwrap_or_else(|| name.clone()),
@@ -99,6 +135,7 @@ pub(super) fn power(tree: &Tree) -> EnergyState {
         on_battery: online.map(|on| !on && has_battery),
         has_battery,
         // Thousandths of a degree; a sensor that is not there says nonsense.
+        plan: None,
         hottest_c: heat.map(|t| t / 1000.0).filter(|t| (1.0..150.0).contains(t)).reduce(f64::max),
     }
 }
@@ -130,9 +167,10 @@ pub(super) fn kernel(tree: &Tree) -> Kernel {
         let line = t.lines().find(|l| l.trim_start().starts_with(".resolution:"))?;
         line.split_whitespace().nth(1)?.parse().ok()
     });
+    let period = tree.number("proc/sys/kernel/sched_rt_period_us").filter(|p| *p > 0.0);
     let share = tree
         .number("proc/sys/kernel/sched_rt_runtime_us")
-        .zip(tree.number("proc/sys/kernel/sched_rt_period_us"))
+        .zip(period)
         .filter(|(run, period)| *run >= 0.0 && *period > 0.0)
         .map(|(run, period)| run / period);
     Kernel {
@@ -143,6 +181,7 @@ pub(super) fn kernel(tree: &Tree) -> Kernel {
             .map(|_| realtime || line.split_whitespace().any(|w| w == "threadirqs")),
         timer_ns: timer,
         realtime_share: share,
+        realtime_period_us: period.map(|p| p as u64),
         version,
     }
 }

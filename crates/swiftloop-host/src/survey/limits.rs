@@ -16,6 +16,22 @@ pub(super) fn limits(tree: &Tree) -> Limits {
     Limits {
         realtime_priority: soft("Max realtime priority"),
         locked_bytes: soft("Max locked memory"),
+        group_realtime_us: group_realtime(tree),
         superuser: user == Some(0),
     }
+}
+
+/// What the group of programs that we belong to may do in real time: only where the kernel shares it out among groups (version 1
+/// of its groups). A fresh group has none, and then no thread in it gets any real-time priority.
+fn group_realtime(tree: &Tree) -> Option<i64> {
+    const GROUPS: &str = "sys/fs/cgroup";
+    let own = tree.text("proc/self/cgroup")?;
+    // `1:cpu:/user/session`
+    let (controllers, group) = own.lines().find_map(|line| {
+        let (controllers, group) = line.split_once(':')?.1.split_once(':')?;
+        controllers.split(',').any(|c| c == "cpu").then_some((controllers, group))
+    })?;
+    let inside = !group.split('/').any(|part| part == "..");
+    let places = [controllers, "cpu", "cpu,cpuacct"].map(|c| format!("{GROUPS}/{c}{group}/cpu.rt_runtime_us"));
+    places.iter().filter(|_| inside).find_map(|place| tree.number(place)).map(|us| us as i64)
 }

@@ -6,20 +6,30 @@ mod busy;
 mod cards;
 mod computer;
 mod limits;
+mod macos;
 mod pipewire;
+mod threads;
 mod tree;
 mod usb;
+mod versions;
+mod windows;
 
 #[cfg(test)]
 mod tests;
 
 use crate::jack::{About, Server, ServerError};
 use std::path::Path;
-use swiftloop_core::survey::{Inventory, ServerState};
+use std::time::Duration;
+use swiftloop_core::survey::{Inventory, ServerState, Version};
 use tree::Tree;
 
 /// What PipeWire tells of itself, in a copy of another computer.
 const PIPEWIRE_COPY: &str = "pipewire.json";
+/// Free space on the disk of a copied computer, in 10⁹ bytes.
+const DISK_COPY: &str = "disk-free-gb";
+
+/// So long are programs looked at.
+const LOOK: Duration = Duration::from_millis(700);
 
 /// Looks at this computer; takes a little over a second, in which the processor is put to work.
 #[must_use]
@@ -30,7 +40,27 @@ pub fn survey() -> Inventory {
     inventory.processor.speed_at_first = Some(work.0.factor());
     inventory.processor.speed = Some(work.1.factor());
     inventory.busy = before.until_now();
+    inventory.programs_seen = true;
     ask_servers(&mut inventory);
+    inventory
+}
+
+/// How this computer is set now, without any work for the processor: takes as long as programs are looked at.
+#[must_use]
+pub fn state(folder: &Path) -> Inventory {
+    let before = busy::Look::now();
+    let begun = std::time::Instant::now();
+    let tree = Tree::new(Path::new("/"));
+    let mut inventory = read(&tree);
+    ask_servers(&mut inventory);
+    #[cfg(target_os = "linux")]
+    {
+        inventory.processor.wake_limit_us = crate::levers::wake_limit_us();
+    }
+    inventory.disk_free_gb = crate::look(folder).disk_free_gb;
+    std::thread::sleep(LOOK.saturating_sub(begun.elapsed()));
+    inventory.busy = before.until_now();
+    inventory.programs_seen = true;
     inventory
 }
 
@@ -42,9 +72,17 @@ pub fn playing() -> Inventory {
     inventory
 }
 
+fn add_server(inventory: &mut Inventory, server: ServerState, version: Option<String>) {
+    inventory.versions.extend(version.map(|is| Version { of: server.kind.clone(), is }));
+    inventory.servers.push(server);
+}
+
 fn ask_servers(inventory: &mut Inventory) {
     match pipewire::ask() {
-        Ok(Some(server)) => inventory.servers.push(server),
+        Ok(Some((mut server, version))) => {
+            server.threads = threads::of_program(&Tree::new(Path::new("/")), "pipewire");
+            add_server(inventory, server, version);
+        }
         Ok(None) => {}
         Err(why) => inventory.unseen.push(why),
     }
@@ -54,7 +92,7 @@ fn ask_servers(inventory: &mut Inventory) {
             // PipeWire in JACK's place has told all of it already, but for its ports.
             match inventory.servers.iter_mut().find(|s| s.kind == about.kind) {
                 Some(known) => complete(known, &about),
-                None => inventory.servers.push(of_jack(&about)),
+                None => add_server(inventory, of_jack(&about), about.version.clone()),
             }
         }
         Err(ServerError::NoLibrary) => inventory.unseen.push("JACK: its library is not installed".into()),
@@ -63,14 +101,27 @@ fn ask_servers(inventory: &mut Inventory) {
     }
 }
 
+/// The folder holds a copy of a computer's files: of Linux, Windows or macOS.
+#[must_use]
+pub fn is_copy(root: &Path) -> bool {
+    root.join("proc").is_dir() || windows::is_copy(root) || macos::is_copy(root)
+}
+
 /// Looks at a copy of another computer's files under `root`. What only a running computer tells is missing.
 #[must_use]
 pub fn survey_copy(root: &Path) -> Inventory {
     let tree = Tree::new(root);
+    if windows::is_copy(root) {
+        return windows::read(&tree);
+    }
+    if macos::is_copy(root) {
+        return macos::read(&tree);
+    }
     let mut inventory = read(&tree);
+    inventory.disk_free_gb = tree.number(DISK_COPY).filter(|gb| *gb >= 0.0);
     if let Some(text) = tree.text(PIPEWIRE_COPY) {
         match pipewire::parse(&text) {
-            Some(server) => inventory.servers.push(server),
+            Some((server, version)) => add_server(&mut inventory, server, version),
             None => inventory.unseen.push(format!("PipeWire: {PIPEWIRE_COPY} is not its JSON dump")),
         }
     }
@@ -87,8 +138,11 @@ pub fn governor() -> Option<String> {
 }
 
 fn read(tree: &Tree) -> Inventory {
+    let cards = cards::cards(tree);
     Inventory {
-        cards: cards::cards(tree),
+        versions: versions::versions(tree, &cards),
+        name: tree.first_word("proc/sys/kernel/hostname"),
+        cards,
         processor: computer::processor(tree),
         memory: computer::memory(tree),
         power: computer::power(tree),
@@ -96,6 +150,15 @@ fn read(tree: &Tree) -> Inventory {
         limits: limits::limits(tree),
         ..Inventory::default()
     }
+}
+
+/// Two names of a device, as the system's parts write them, mean the same one.
+fn alike(a: &str, b: &str) -> bool {
+    let bare = |name: &str| -> String {
+        name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
+    };
+    let (a, b) = (bare(a), bare(b));
+    a.len().min(b.len()) >= 3 && (a.contains(&b) || b.contains(&a))
 }
 
 fn of_jack(about: &About) -> ServerState {

@@ -6,7 +6,7 @@ use swiftloop_core::survey::ServerState;
 use swiftloop_core::units::Hz;
 
 /// Asks the running PipeWire; nothing when none runs or none is installed.
-pub(super) fn ask() -> Result<Option<ServerState>, String> {
+pub(super) fn ask() -> Result<Option<(ServerState, Option<String>)>, String> {
     let output = Command::new("pw-dump").stdin(Stdio::null()).stderr(Stdio::null()).output();
     match output {
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(None),
@@ -16,8 +16,8 @@ pub(super) fn ask() -> Result<Option<ServerState>, String> {
     }
 }
 
-/// What the dump says; nothing when it is no dump.
-pub(super) fn parse(text: &str) -> Option<ServerState> {
+/// What the dump says, and the version; nothing when it is no dump.
+pub(super) fn parse(text: &str) -> Option<(ServerState, Option<String>)> {
     let all: Vec<Value> = serde_json::from_str(text).ok()?;
     let of_kind = |kind: &'static str| {
         all.iter().filter(move |o| o["type"].as_str().is_some_and(|t| t.ends_with(kind)))
@@ -49,7 +49,8 @@ pub(super) fn parse(text: &str) -> Option<ServerState> {
         .filter_map(|n| number(n["info"]["props"]["node.force-quantum"].clone()))
         .find(|n| *n > 0);
     let props = &core["info"]["props"];
-    Some(ServerState {
+    let version = core["info"]["version"].as_str().map(String::from);
+    let state = ServerState {
         kind: "PipeWire".into(),
         rate_hz: chosen("clock.rate").or_else(|| number(props["default.clock.rate"].clone())).and_then(rate),
         allowed_rates_hz: allowed
@@ -63,7 +64,8 @@ pub(super) fn parse(text: &str) -> Option<ServerState> {
         forced_rate_hz: chosen("clock.force-rate").and_then(rate),
         nodes: of_kind(":Node").filter_map(node).collect(),
         ..ServerState::default()
-    })
+    };
+    Some((state, version))
 }
 
 #[cfg(test)]
@@ -80,13 +82,13 @@ mod tests {
 
     #[test]
     fn settings_win_over_defaults_and_numbers_may_be_text() {
-        let plain = parse(&dump("", r#""node.name":"box""#)).unwrap();
+        let plain = parse(&dump("", r#""node.name":"box""#)).unwrap().0;
         assert_eq!((plain.rate_hz, plain.buffer_frames), (Some(Hz::new(48_000)), Some(1024)));
         assert_eq!(plain.nodes, ["box (idle)"]);
         let set = r#"{"key":"clock.rate","value":"96000"},{"key":"clock.quantum","value":64},
                      {"key":"clock.allowed-rates","value":[44100,96000]},{"key":"clock.force-rate","value":0},
                      {"key":"clock.min-quantum","value":16},{"key":"clock.max-quantum","value":2048}"#;
-        let found = parse(&dump(set, "")).unwrap();
+        let found = parse(&dump(set, "")).unwrap().0;
         assert_eq!((found.rate_hz, found.buffer_frames), (Some(Hz::new(96_000)), Some(64)));
         assert_eq!(found.allowed_rates_hz, [Hz::new(44_100), Hz::new(96_000)]);
         assert_eq!((found.buffer_range_frames, found.forced_rate_hz), (Some((16, 2048)), None));
@@ -95,9 +97,9 @@ mod tests {
 
     #[test]
     fn a_block_may_be_forced_by_the_settings_or_by_a_node() {
-        let by_node = parse(&dump("", r#""node.name":"x","node.force-quantum":128"#)).unwrap();
+        let by_node = parse(&dump("", r#""node.name":"x","node.force-quantum":128"#)).unwrap().0;
         assert_eq!(by_node.forced_buffer_frames, Some(128));
-        let by_setting = parse(&dump(r#"{"key":"clock.force-quantum","value":256}"#, "")).unwrap();
+        let by_setting = parse(&dump(r#"{"key":"clock.force-quantum","value":256}"#, "")).unwrap().0;
         assert_eq!(by_setting.forced_buffer_frames, Some(256));
     }
 

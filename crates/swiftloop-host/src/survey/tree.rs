@@ -24,6 +24,18 @@ impl Tree {
         Some(String::from_utf8_lossy(&text).into_owned())
     }
 
+    /// The text of a file that may be in 16 bits, as some systems write it.
+    pub fn decoded(&self, name: &str) -> Option<String> {
+        use std::io::Read;
+        let mut bytes = Vec::new();
+        std::fs::File::open(self.path(name)).ok()?.take(LARGEST).read_to_end(&mut bytes).ok()?;
+        let Some(wide) = bytes.strip_prefix(&[0xff, 0xfe]) else {
+            return Some(String::from_utf8_lossy(&bytes).trim_start_matches('\u{feff}').to_string());
+        };
+        let units: Vec<u16> = wide.chunks_exact(2).map(|c| u16::from_le_bytes([c[0], c[1]])).collect();
+        Some(String::from_utf16_lossy(&units))
+    }
+
     /// Its first line, without spaces around it; nothing when empty.
     pub fn first_word(&self, name: &str) -> Option<String> {
         let text = self.text(name)?;
@@ -42,6 +54,18 @@ impl Tree {
         let mut names: Vec<String> = entries.map(|e| e.file_name().to_string_lossy().into_owned()).collect();
         names.sort();
         names
+    }
+
+    /// Names of the files in a folder, sorted.
+    pub fn files(&self, folder: &str) -> Vec<String> {
+        let is_file = |n: &String| self.path(folder).join(n).is_file();
+        self.names(folder).into_iter().filter(is_file).collect()
+    }
+
+    /// Where a name leads, by its last part: `driver` of a device leads to the driver's own folder.
+    pub fn leads_to(&self, name: &str) -> Option<String> {
+        let to = std::fs::read_link(self.path(name)).ok()?;
+        Some(to.file_name()?.to_string_lossy().into_owned())
     }
 
     /// Names that are `prefix` and a number, with the number, rising.

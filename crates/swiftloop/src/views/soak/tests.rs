@@ -122,6 +122,7 @@ fn what_was_refused_or_went_wrong_is_told_with_a_way_out() {
         realtime: true,
         load_percent: 3.25,
         ports: vec![],
+        version: None,
     };
     let rungs = [rung(128, 0, Decision::Open)];
     let all = Soaked {

@@ -1,0 +1,78 @@
+//! The scheduling of a thread: `ordinary`, `real-time 80` (first in, first out) or `round-robin 80`.
+
+use super::{LeverError, not_a_figure};
+
+/// A thread is the one that is meant: numbers are given again.
+fn named(thread: u32, name: &str) -> Result<(), LeverError> {
+    let is = std::fs::read_to_string(format!("/proc/{thread}/comm")).unwrap_or_default();
+    if is.trim_end() == name { Ok(()) } else { Err(LeverError::Gone(format!("thread {thread} ({name})"))) }
+}
+
+/// How it is scheduled.
+pub(super) fn read(thread: u32, name: &str) -> Result<String, LeverError> {
+    named(thread, name)?;
+    let gone = || LeverError::Gone(format!("thread {thread} ({name})"));
+    let id = libc::pid_t::try_from(thread).map_err(|_| gone())?;
+    let mut about = libc::sched_param { sched_priority: 0 };
+    // SAFETY: the structure is ours, and the call only reads the thread.
+    let (policy, known) = unsafe { (libc::sched_getscheduler(id), libc::sched_getparam(id, &raw mut about)) };
+    if policy < 0 || known < 0 {
+        return Err(gone());
+    }
+    // The flag that its children are ordinary again is no policy.
+    Ok(match policy & !libc::SCHED_RESET_ON_FORK {
+        libc::SCHED_FIFO => format!("real-time {}", about.sched_priority),
+        libc::SCHED_RR => format!("round-robin {}", about.sched_priority),
+        _ => "ordinary".into(),
+    })
+}
+
+/// Schedules it so.
+pub(super) fn put(thread: u32, name: &str, to: &str) -> Result<(), LeverError> {
+    named(thread, name)?;
+    let what = format!("thread {thread} ({name})");
+    let id = libc::pid_t::try_from(thread).map_err(|_| LeverError::Gone(what.clone()))?;
+    let (policy, priority) = match to.trim().split_once(' ') {
+        Some(("real-time", n)) => (libc::SCHED_FIFO, n),
+        Some(("round-robin", n)) => (libc::SCHED_RR, n),
+        _ if to.trim() == "ordinary" => (libc::SCHED_OTHER, "0"),
+        _ => return Err(not_a_figure(to)),
+    };
+    let sched_priority = priority.parse().map_err(|_| not_a_figure(to))?;
+    let about = libc::sched_param { sched_priority };
+    // SAFETY: the structure is ours and is only read.
+    if unsafe { libc::sched_setscheduler(id, policy, &raw const about) } == 0 {
+        return Ok(());
+    }
+    let why = std::io::Error::last_os_error();
+    match why.raw_os_error() {
+        Some(libc::ESRCH) => Err(LeverError::Gone(what)),
+        Some(libc::EPERM) if super::is_root() => Err(LeverError::NoGroupShare(what)),
+        Some(libc::EPERM) => Err(LeverError::NotAllowed(what)),
+        _ => Err(LeverError::Refused { what, why }),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_thread_is_ordinary_and_another_name_is_another_thread() {
+        let (tell, hear) = std::sync::mpsc::channel();
+        let (end, ended) = std::sync::mpsc::channel::<()>();
+        let thread = std::thread::Builder::new().name("made up".into()).spawn(move || {
+            // SAFETY: a call without arguments.
+            tell.send(unsafe { libc::gettid() }).unwrap();
+            let _ = ended.recv();
+        });
+        let id = u32::try_from(hear.recv().unwrap()).unwrap();
+        assert_eq!(read(id, "made up").unwrap(), "ordinary");
+        assert!(read(id, "another").unwrap_err().is_gone());
+        assert!(put(id, "another", "ordinary").unwrap_err().is_gone());
+        put(id, "made up", "ordinary").unwrap();
+        assert!(put(id, "made up", "fast").is_err() && put(id, "made up", "real-time x").is_err());
+        end.send(()).unwrap();
+        thread.unwrap().join().unwrap();
+    }
+}
