@@ -5,6 +5,7 @@ use crate::{FileError, plain_words};
 use serde::de::DeserializeOwned;
 use std::ops::Range;
 use std::path::Path;
+use swiftloop_core::in_effect::Settings;
 use swiftloop_core::catalogue::{Catalogue, Machine, Used, fill};
 use swiftloop_core::notes::{self, Note};
 use swiftloop_core::rig::{self, Rig};
@@ -24,6 +25,7 @@ enum Kind {
     Rig,
     Session,
     Notes,
+    Settings,
 }
 
 impl Kind {
@@ -32,6 +34,7 @@ impl Kind {
             Self::Rig => "swiftloop.rig",
             Self::Session => "swiftloop.session",
             Self::Notes => "swiftloop.notes",
+            Self::Settings => "swiftloop.settings",
         }
     }
 
@@ -40,12 +43,13 @@ impl Kind {
             Self::Rig => "rig",
             Self::Session => "session",
             Self::Notes => "notes",
+            Self::Settings => "settings",
         }
     }
 
     /// Of this format.
     fn of(format: &str) -> Option<Self> {
-        [Self::Rig, Self::Session, Self::Notes].into_iter().find(|kind| kind.format() == format)
+        [Self::Rig, Self::Session, Self::Notes, Self::Settings].into_iter().find(|kind| kind.format() == format)
     }
 }
 
@@ -55,6 +59,23 @@ impl Kind {
 /// See [`FileError`]; every error in the text carries its place.
 pub fn read_rig(path: &Path, tables: &Tables) -> Result<Rig, FileError> {
     rig_from(&path.display().to_string(), &read_text(path)?, tables)
+}
+
+/// Settings that a plan handed out.
+///
+/// # Errors
+/// See [`FileError`].
+pub fn read_settings(path: &Path) -> Result<Settings, FileError> {
+    parse(&path.display().to_string(), unmarked(&read_text(path)?), Kind::Settings)
+}
+
+/// The file is one of settings, as far as its first keys tell; what cannot be read is none.
+#[must_use]
+pub fn holds_settings(path: &Path) -> bool {
+    let text = read_text(path).unwrap_or_default();
+    let document = Document::parse(unmarked(&text)).ok();
+    let format = document.as_ref().and_then(|d| d.get("format")?.as_str());
+    format.is_some_and(|f| f.starts_with(Kind::Settings.format()))
 }
 
 /// Reads and checks a session; interfaces named in it are checked against `rig`.

@@ -7,6 +7,10 @@ mod catalogue_file;
 mod description;
 mod error;
 mod explain;
+mod good_file;
+mod journal_file;
+mod owner;
+mod settings_file;
 pub mod generated;
 pub mod import;
 mod lock;
@@ -23,8 +27,8 @@ mod yardstick_file;
 
 pub use catalogue_file::{add_to_catalogue, catalogue_of_user, read_catalogue};
 pub use description::{
-    notes_from, read_rig, read_session, read_session_weighed, read_text, rig_from, session_alone,
-    session_from, session_weighed_from,
+    holds_settings, notes_from, read_rig, read_session, read_session_weighed, read_settings, read_text, rig_from,
+    session_alone, session_from, session_weighed_from,
 };
 pub use error::{FileError, plain_words};
 pub use notes_file::{NewNote, add_note, notes_beside, read_notes};
@@ -33,8 +37,12 @@ pub use rig_file::{
     Added, Difference, NewTrip, Replace, check_profile_fits, save_paced, save_profile, save_surveyed,
     save_trips, with_profile,
 };
+pub use good_file::{good_beside, read_good, remember_good};
+pub use journal_file::{JournalFile, journal_of_user};
+pub use owner::only_ours;
+pub use settings_file::settings_text;
 pub use save::{Overwrite, save, save_all};
-pub use schema::{notes_schema, rig_schema, session_schema};
+pub use schema::{notes_schema, rig_schema, session_schema, settings_schema};
 pub use tables::{tables, thieves};
 pub use template::Answers;
 pub use wav::{Depth, Recording, wav_bytes};

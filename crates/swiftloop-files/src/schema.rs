@@ -1,6 +1,6 @@
 //! JSON Schemas of the files people write, made from the very types that read them.
 
-use swiftloop_core::{notes, rig, session};
+use swiftloop_core::{in_effect, notes, rig, session};
 
 /// The schema of `rig.toml`.
 #[must_use]
@@ -18,4 +18,10 @@ pub fn session_schema() -> serde_json::Value {
 #[must_use]
 pub fn notes_schema() -> serde_json::Value {
     schemars::schema_for!(notes::Description).to_value()
+}
+
+/// The schema of the settings that `plan` hands out.
+#[must_use]
+pub fn settings_schema() -> serde_json::Value {
+    schemars::schema_for!(in_effect::Settings).to_value()
 }

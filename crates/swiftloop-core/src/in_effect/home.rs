@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 /// A line of the journal.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(tag = "line", rename_all = "kebab-case")]
+#[serde(tag = "entry", rename_all = "kebab-case")]
 pub enum JournalLine {
     /// Something begins.
     Begun {
@@ -105,12 +105,13 @@ impl Journal {
     pub fn of(lines: impl IntoIterator<Item = JournalLine>) -> Self {
         let mut journal = Self::default();
         for line in lines {
-            journal.read(line);
+            journal.add(line);
         }
         journal
     }
 
-    fn read(&mut self, line: JournalLine) {
+    /// One more line.
+    pub fn add(&mut self, line: JournalLine) {
         match line {
             JournalLine::Begun { boot, phase, interface, .. } => {
                 self.boot = boot;
