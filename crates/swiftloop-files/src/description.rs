@@ -5,8 +5,8 @@ use crate::{FileError, plain_words};
 use serde::de::DeserializeOwned;
 use std::ops::Range;
 use std::path::Path;
-use swiftloop_core::in_effect::Settings;
 use swiftloop_core::catalogue::{Catalogue, Machine, Used, fill};
+use swiftloop_core::in_effect::Settings;
 use swiftloop_core::notes::{self, Note};
 use swiftloop_core::rig::{self, Rig};
 use swiftloop_core::session::{self, Session};
@@ -49,7 +49,9 @@ impl Kind {
 
     /// Of this format.
     fn of(format: &str) -> Option<Self> {
-        [Self::Rig, Self::Session, Self::Notes, Self::Settings].into_iter().find(|kind| kind.format() == format)
+        [Self::Rig, Self::Session, Self::Notes, Self::Settings]
+            .into_iter()
+            .find(|kind| kind.format() == format)
     }
 }
 

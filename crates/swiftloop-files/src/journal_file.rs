@@ -4,12 +4,15 @@
 
 use crate::owner::only_ours;
 use crate::{FileError, plain_words};
-use std::fs::{File, OpenOptions};
+use std::fs::{File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
 use swiftloop_core::in_effect::{Journal, JournalLine};
 
 const FORMAT: &str = "swiftloop.journal/1";
+/// So long is another one waited for.
+const PATIENCE: Duration = Duration::from_secs(5);
 /// More is no journal.
 const LARGEST: u64 = 16 * 1024 * 1024;
 
@@ -55,7 +58,22 @@ impl JournalFile {
         only_ours(folder, own)?;
         let lock = private().create(true).truncate(false).write(true).open(path.with_extension("lock"));
         let lock = lock.map_err(unwritable)?;
-        lock.lock().map_err(unwritable)?;
+        let begun = Instant::now();
+        while let Err(e) = lock.try_lock() {
+            match e {
+                TryLockError::WouldBlock if begun.elapsed() < PATIENCE => {
+                    std::thread::sleep(Duration::from_millis(20));
+                }
+                TryLockError::WouldBlock => {
+                    return Err(FileError::Misfit {
+                        path: path.into(),
+                        what: "another swiftloop apply is at work".into(),
+                        help: "let it end first: it may wait for somebody to press Enter".into(),
+                    });
+                }
+                TryLockError::Error(e) => return Err(unwritable(e)),
+            }
+        }
         let file = private().create(true).append(true).read(true).open(path).map_err(unwritable)?;
         only_ours(path, own)?;
         let mut held = Self { path: path.into(), file, _lock: lock, journal: Journal::default() };
@@ -79,7 +97,8 @@ impl JournalFile {
         let unreadable = |why: String| FileError::Unreadable {
             path: self.path.clone(),
             why,
-            help: "look into it: it tells what was set, one step a line; move it away when all is back".into(),
+            help: "look into it: it tells what was set, one step a line; move it away when all is back"
+                .into(),
         };
         let file = File::open(&self.path).map_err(|e| unreadable(plain_words(&e)))?;
         file.take(LARGEST).read_to_string(&mut text).map_err(|e| unreadable(plain_words(&e)))?;

@@ -7,18 +7,18 @@ mod catalogue_file;
 mod description;
 mod error;
 mod explain;
-mod good_file;
-mod journal_file;
-mod owner;
-mod settings_file;
 pub mod generated;
+mod good_file;
 pub mod import;
+mod journal_file;
 mod lock;
 mod notes_file;
+mod owner;
 mod probe_json;
 mod rig_file;
 mod save;
 mod schema;
+mod settings_file;
 mod tables;
 mod template;
 pub mod trace;
@@ -27,22 +27,22 @@ mod yardstick_file;
 
 pub use catalogue_file::{add_to_catalogue, catalogue_of_user, read_catalogue};
 pub use description::{
-    holds_settings, notes_from, read_rig, read_session, read_session_weighed, read_settings, read_text, rig_from,
-    session_alone, session_from, session_weighed_from,
+    holds_settings, notes_from, read_rig, read_session, read_session_weighed, read_settings, read_text,
+    rig_from, session_alone, session_from, session_weighed_from,
 };
 pub use error::{FileError, plain_words};
+pub use good_file::{good_beside, read_good, remember_good};
+pub use journal_file::{JournalFile, journal_of_user};
 pub use notes_file::{NewNote, add_note, notes_beside, read_notes};
+pub use owner::only_ours;
 pub use probe_json::read_trip;
 pub use rig_file::{
     Added, Difference, NewTrip, Replace, check_profile_fits, save_paced, save_profile, save_surveyed,
     save_trips, with_profile,
 };
-pub use good_file::{good_beside, read_good, remember_good};
-pub use journal_file::{JournalFile, journal_of_user};
-pub use owner::only_ours;
-pub use settings_file::settings_text;
 pub use save::{Overwrite, save, save_all};
 pub use schema::{notes_schema, rig_schema, session_schema, settings_schema};
+pub use settings_file::settings_text;
 pub use tables::{tables, thieves};
 pub use template::Answers;
 pub use wav::{Depth, Recording, wav_bytes};

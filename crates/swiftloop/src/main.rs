@@ -5,11 +5,13 @@
 mod cli;
 mod commands;
 mod failure;
+mod in_effect;
 mod kept;
 mod named;
 mod opened;
 mod output;
 mod page;
+mod printing;
 mod probing;
 mod sentinel;
 mod soaking;

@@ -94,6 +94,9 @@ pub struct Demand {
     pub memory_gb: Gigabytes,
     /// Disk space that a minute of recording takes, in 10⁶ bytes.
     pub recording_mb_per_minute: f64,
+    /// What to undo of the phases before, in order.
+    #[serde(default)]
+    pub restore: Vec<String>,
     /// What to do with the hands, in the software and elsewhere, in order.
     #[serde(default)]
     pub by_hand: Vec<String>,

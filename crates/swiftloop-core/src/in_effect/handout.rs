@@ -10,12 +10,21 @@ use crate::tables::RemedyKind;
 use crate::units::Range;
 use crate::workers::Workers;
 
+/// What is done with the hands, in words.
+#[derive(Debug, Clone, Default)]
+pub struct ByHand {
+    /// What to undo of the phases before.
+    pub restore: Vec<String>,
+    /// What to do.
+    pub set: Vec<String>,
+}
+
 /// What every phase needs; `by_hand` tells what to do with the hands in words.
 #[must_use]
 pub fn handout(
     context: Context<'_>,
     plan: &Plan,
-    by_hand: impl Fn(&Choice) -> Vec<String> + Sync,
+    by_hand: impl Fn(&Choice) -> ByHand + Sync,
     workers: &impl Workers,
 ) -> Settings {
     let machine = &context.rig.machine;
@@ -34,7 +43,7 @@ pub fn handout(
     }
 }
 
-fn demand(context: &Context<'_>, choice: &Choice, by_hand: Vec<String>) -> Demand {
+fn demand(context: &Context<'_>, choice: &Choice, by_hand: ByHand) -> Demand {
     let (arrangement, report) = (&choice.arrangement, &choice.report);
     let setting = &arrangement.setting;
     let (interface, phase) = (context.rig.interface(choice.interface), context.session.phase(choice.phase));
@@ -71,7 +80,8 @@ fn demand(context: &Context<'_>, choice: &Choice, by_hand: Vec<String>) -> Deman
         other_load: crate::units::Share::new(load.clamp(0.0, 0.99)),
         memory_gb: problem.memory(&problem.apply(&same_remedies(&problem, choice, None), &[])),
         recording_mb_per_minute: recording_mb_per_minute(context, setting, phase),
-        by_hand,
+        restore: by_hand.restore,
+        by_hand: by_hand.set,
         dropouts_per_hour: dropouts(report),
         allowed_per_hour: report.target,
         sound_share: report.sound,

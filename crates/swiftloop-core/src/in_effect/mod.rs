@@ -17,7 +17,7 @@ mod watch;
 pub use costs::{AtBuffer, AtLoad, AtPower, AtSpeed, Stakes, stakes};
 pub use demand::{ComputerKind, Demand, Hears, SETTINGS_FORMAT, Settings};
 pub use difference::{Comparison, Cost, Difference, Known, Unread, Wrong, compare};
-pub use handout::handout;
+pub use handout::{ByHand, handout};
 pub use home::{Fate, Journal, JournalLine, Stage, fate};
 pub use kinds::{KindOfComputer, kinds_of};
 pub use lever::{Lever, LeverKind, NotTaken, Put, pipewire_takes, puts};

@@ -172,6 +172,25 @@ impl Server {
         self.call(|api, client| unsafe { (api.buffer_size)(client) }).unwrap_or(0)
     }
 
+    /// Its load in percent and its rate, without a question to anybody: both lie in memory that it shares.
+    #[must_use]
+    pub fn glance(&self) -> Option<(f64, u32)> {
+        // SAFETY: the client is open.
+        self.call(|api, client| unsafe { (f64::from((api.cpu_load)(client)), (api.sample_rate)(client)) })
+    }
+
+    /// The server went away.
+    #[must_use]
+    pub fn is_gone(&self) -> bool {
+        self.gone.load(SeqCst)
+    }
+
+    /// Its name: JACK, or PipeWire in its place.
+    #[must_use]
+    pub fn kind(&self) -> &'static str {
+        if self.api.is_pipewire() { "PipeWire" } else { "JACK" }
+    }
+
     /// Sets the block and waits until it is so.
     ///
     /// # Errors

@@ -11,7 +11,7 @@ use crate::jack::{Server, ServerError};
 use std::path::{Path, PathBuf};
 use swiftloop_core::in_effect::Lever;
 
-pub use wake::{hold_awake, wake_limit_us};
+pub use wake::{began, end_process, hold_awake, wake_limit_us};
 
 /// Why a lever cannot be read or put.
 #[derive(Debug, thiserror::Error)]
@@ -63,6 +63,20 @@ impl LeverError {
             _ => Self::Refused { what: what.into(), why },
         }
     }
+}
+
+/// A program of this name runs.
+#[must_use]
+pub fn is_running(program: &str) -> bool {
+    let all = std::fs::read_dir("/proc").into_iter().flatten().flatten();
+    all.filter(|e| e.file_name().to_string_lossy().chars().all(|c| c.is_ascii_digit()))
+        .any(|e| std::fs::read_to_string(e.path().join("comm")).is_ok_and(|name| name.trim_end() == program))
+}
+
+/// The number of the user that we work for.
+#[must_use]
+pub fn own_user() -> u32 {
+    rustix::process::geteuid().as_raw()
 }
 
 /// We are the superuser.

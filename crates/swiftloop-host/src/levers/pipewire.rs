@@ -142,7 +142,8 @@ pub(super) fn put_copy(root: &Path, rate: bool, to: &str) -> Result<(), LeverErr
     let figure = to.trim().split('@').next().unwrap_or(to);
     let figure: u32 = figure.parse().map_err(|_| not_a_figure(to))?;
     let (text, _) = copy(root)?;
-    let changed = with_figure(&text, key, figure).ok_or_else(|| LeverError::Gone(format!("{key} in {COPY}")))?;
+    let changed =
+        with_figure(&text, key, figure).ok_or_else(|| LeverError::Gone(format!("{key} in {COPY}")))?;
     super::files::write(root, COPY, &changed, true)
 }
 

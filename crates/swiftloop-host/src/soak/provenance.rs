@@ -14,3 +14,24 @@ pub fn kernel() -> Option<String> {
 pub fn today() -> String {
     jiff::Zoned::now().date().to_string()
 }
+
+/// Which start of the computer this is; empty where nobody tells.
+#[must_use]
+pub fn boot() -> String {
+    let id = std::fs::read_to_string("/proc/sys/kernel/random/boot_id").unwrap_or_default();
+    id.trim().into()
+}
+
+/// The time of day now, as ISO 8601 writes it, with the hour's difference.
+#[must_use]
+pub fn now() -> String {
+    jiff::Zoned::now().strftime("%Y-%m-%dT%H:%M:%S%.3f%:z").to_string()
+}
+
+/// The time of day so many seconds ago, as clocks show it.
+#[must_use]
+pub fn clock_ago(seconds: f64) -> String {
+    let span = jiff::SignedDuration::try_from_secs_f64(seconds.max(0.0)).unwrap_or_default();
+    let then = jiff::Zoned::now().saturating_sub(span);
+    then.strftime("%H:%M:%S").to_string()
+}

@@ -74,9 +74,7 @@ pub(super) fn processor(tree: &Tree) -> Cpu {
         idle: idle_of_all(&each),
         each,
         wake_limit_us: None,
-        throttled: tree
-            .number(&format!("{CPUS}/cpu0/thermal_throttle/core_throttle_count"))
-            .map(|n| n as u64),
+        throttled: throttled(tree),
         speed: None,
         speed_at_first: None,
     }
@@ -92,6 +90,18 @@ fn idle(tree: &Tree, cpu: &str, (index, name): &(u32, String)) -> Idle {
     }
 }
 
+/// Share of the last ten seconds in which something waited for it, in percent: `some avg10=0.12 avg60=…`
+pub(super) fn waits(tree: &Tree, of: &str) -> Option<f64> {
+    let text = tree.text(&format!("proc/pressure/{of}"))?;
+    let line = text.lines().find(|l| l.starts_with("some"))?;
+    line.split_whitespace().find_map(|w| w.strip_prefix("avg10="))?.parse::<f64>().ok()
+}
+
+/// Times that heat has slowed the processor down.
+pub(super) fn throttled(tree: &Tree) -> Option<u64> {
+    tree.number(&format!("{CPUS}/cpu0/thermal_throttle/core_throttle_count")).map(|n| n as u64)
+}
+
 pub(super) fn memory(tree: &Tree) -> Memory {
     let text = tree.text("proc/meminfo").unwrap_or_default();
     // `MemTotal:       16266604 kB`, units of 1024 bytes.
@@ -99,12 +109,7 @@ pub(super) fn memory(tree: &Tree) -> Memory {
         let line = text.lines().find_map(|l| l.strip_prefix(key)?.strip_prefix(':'))?;
         Some(line.split_whitespace().next()?.parse::<f64>().ok()? * 1024.0 / 1e9)
     };
-    // `some avg10=0.12 avg60=…`
-    let waits = |of: &str| {
-        let text = tree.text(&format!("proc/pressure/{of}"))?;
-        let line = text.lines().find(|l| l.starts_with("some"))?;
-        line.split_whitespace().find_map(|w| w.strip_prefix("avg10="))?.parse::<f64>().ok()
-    };
+    let waits = |of: &str| waits(tree, of);
     let all_waits = || Some([waits("cpu")?, waits("memory")?, waits("io")?]);
     Memory {
         total_gb: gigabytes("MemTotal"),

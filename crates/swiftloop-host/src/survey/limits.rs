@@ -32,6 +32,7 @@ fn group_realtime(tree: &Tree) -> Option<i64> {
         controllers.split(',').any(|c| c == "cpu").then_some((controllers, group))
     })?;
     let inside = !group.split('/').any(|part| part == "..");
-    let places = [controllers, "cpu", "cpu,cpuacct"].map(|c| format!("{GROUPS}/{c}{group}/cpu.rt_runtime_us"));
+    let places =
+        [controllers, "cpu", "cpu,cpuacct"].map(|c| format!("{GROUPS}/{c}{group}/cpu.rt_runtime_us"));
     places.iter().filter(|_| inside).find_map(|place| tree.number(place)).map(|us| us as i64)
 }

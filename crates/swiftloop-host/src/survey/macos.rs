@@ -4,9 +4,7 @@ use super::tree::Tree;
 use serde_json::Value;
 use std::path::Path;
 use swiftloop_core::rig::PowerPlan;
-use swiftloop_core::survey::{
-    Busy, Card, Cpu, EnergyState, Inventory, Memory, Stream, System, Usb, Version,
-};
+use swiftloop_core::survey::{Busy, Card, Cpu, EnergyState, Inventory, Memory, Stream, System, Usb, Version};
 use swiftloop_core::units::Hz;
 
 const FOLDER: &str = "macos";
@@ -149,7 +147,8 @@ fn card(device: &Value, on_bus: &[OnBus]) -> Option<Card> {
 fn processor(hardware: &Value) -> Cpu {
     // `proc 8:4:4`, or a number.
     let said = &hardware["number_processors"];
-    let told = said.as_str().unwrap_or("").trim_start_matches("proc ").split(':').next().unwrap_or("").to_string();
+    let told =
+        said.as_str().unwrap_or("").trim_start_matches("proc ").split(':').next().unwrap_or("").to_string();
     let cores = said.as_u64().or_else(|| told.parse().ok()).and_then(|n| u32::try_from(n).ok());
     let model = hardware["chip_type"].as_str().or(hardware["cpu_type"].as_str());
     Cpu { model: model.map(String::from), cores, threads: cores, ..Cpu::default() }
@@ -215,7 +214,8 @@ fn versions(system: &str, hardware: &Value, on_bus: &[OnBus]) -> Vec<Version> {
         let line = system.lines().find_map(|l| l.trim().strip_prefix(key))?;
         Some(line.trim_start_matches(':').trim().to_string())
     };
-    let kernel = value("ProductVersion").map(|v| value("BuildVersion").map_or(v.clone(), |b| format!("{v} ({b})")));
+    let kernel =
+        value("ProductVersion").map(|v| value("BuildVersion").map_or(v.clone(), |b| format!("{v} ({b})")));
     add("kernel".into(), kernel);
     add("firmware of the computer".into(), hardware["boot_rom_version"].as_str().map(String::from));
     for device in on_bus {

@@ -5,6 +5,7 @@
 mod busy;
 mod cards;
 mod computer;
+mod eye;
 mod limits;
 mod macos;
 mod pipewire;
@@ -16,6 +17,8 @@ mod windows;
 
 #[cfg(test)]
 mod tests;
+
+pub use eye::Eye;
 
 use crate::jack::{About, Server, ServerError};
 use std::path::Path;

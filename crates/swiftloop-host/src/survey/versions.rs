@@ -17,9 +17,10 @@ pub(super) fn versions(tree: &Tree, cards: &[Card]) -> Vec<Version> {
     add("firmware of the computer".into(), tree.first_word("sys/class/dmi/id/bios_version"));
     for card in cards {
         // `0206` for 2.06: the maker's number for the release of the device.
-        let release = card.usb.as_ref().and_then(|usb| {
-            tree.first_word(&format!("sys/bus/usb/devices/{}/bcdDevice", usb.place))
-        });
+        let release = card
+            .usb
+            .as_ref()
+            .and_then(|usb| tree.first_word(&format!("sys/bus/usb/devices/{}/bcdDevice", usb.place)));
         add(format!("firmware of {}", card.id), release);
         let module = tree.leads_to(&format!("sys/class/sound/card{}/device/driver/module", card.index));
         let own = module.and_then(|m| {

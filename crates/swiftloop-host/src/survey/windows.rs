@@ -5,9 +5,7 @@ use super::tree::Tree;
 use serde_json::Value;
 use std::path::Path;
 use swiftloop_core::rig::PowerPlan;
-use swiftloop_core::survey::{
-    Busy, Card, Cpu, EnergyState, Inventory, Memory, Stream, System, Usb, Version,
-};
+use swiftloop_core::survey::{Busy, Card, Cpu, EnergyState, Inventory, Memory, Stream, System, Usb, Version};
 use swiftloop_core::units::Hz;
 
 const FOLDER: &str = "windows";
@@ -199,9 +197,8 @@ fn add(all: &mut Vec<Card>, name: String, capture: bool, rate: Option<(Hz, u32)>
 
 /// Rate and channels of a format: a head of eight bytes, then the structure that the system uses for wave formats.
 fn format(hex: &str) -> Option<(Hz, u32)> {
-    let bytes: Vec<u8> = (0..hex.len() / 2)
-        .map_while(|i| u8::from_str_radix(hex.get(2 * i..2 * i + 2)?, 16).ok())
-        .collect();
+    let bytes: Vec<u8> =
+        (0..hex.len() / 2).map_while(|i| u8::from_str_radix(hex.get(2 * i..2 * i + 2)?, 16).ok()).collect();
     let word = |at: usize| Some(u16::from_le_bytes([*bytes.get(at)?, *bytes.get(at + 1)?]));
     // With the head there is the length of the structure before it.
     [0, 8, 12].into_iter().find_map(|at| {
@@ -296,7 +293,7 @@ mod tests {
     #[test]
     fn a_format_is_found_behind_its_head_and_rubbish_is_none() {
         // 24 bits in 32, two channels, 48000 Hz.
-        let plain = "feff0200" .to_string() + "80bb0000" + "00dc0500" + "08002000" + "1600";
+        let plain = "feff0200".to_string() + "80bb0000" + "00dc0500" + "08002000" + "1600";
         assert_eq!(format(&plain), Some((Hz::new(48_000), 2)));
         assert_eq!(format(&format!("4100e6fe0100000028000000{plain}")), Some((Hz::new(48_000), 2)));
         for bad in ["", "xyz", "feff", "0000000000000000", "feff0000ffffffff"] {

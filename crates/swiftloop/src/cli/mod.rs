@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use swiftloop_core::session::Listens;
 use swiftloop_core::units::{Block, Hz};
 
+mod in_effect;
 mod measure;
 mod trace;
 
@@ -16,6 +17,9 @@ pub use measure::{
     WeighOptions,
 };
 
+#[cfg(target_os = "linux")]
+pub use in_effect::{ApplyOptions, HoldAwakeOptions, Kinds, PutBackOptions, WatchOptions};
+pub use in_effect::{CheckOptions, CollectOptions, Place, SheetOptions, SystemOf};
 #[cfg(target_os = "linux")]
 pub use trace::{ClearTraceOptions, TraceRecordOptions, Until};
 pub use trace::{Trace, TraceCompareOptions, TraceQuestion, TraceReadOptions, WhyOptions};
@@ -69,8 +73,28 @@ pub enum Command {
     Trace(Trace),
     /// My recording crackles: whose fault, and what now?
     Why(WhyOptions),
+    /// A page for each phase, for the wall: what to set, who hears what, what to tick
+    Sheet(SheetOptions),
+    /// Is everything set as the plan says? On this computer, or on copies of others
+    Check(CheckOptions),
+    /// Set it as the plan says, and back (Linux)
+    #[cfg(target_os = "linux")]
+    Apply(ApplyOptions),
+    /// Keep an eye on the take: dropouts, and what changes meanwhile (Linux)
+    #[cfg(target_os = "linux")]
+    Watch(WatchOptions),
+    /// A script that copies what another computer tells of itself, to check it here; it sends nothing
+    Collect(CollectOptions),
     /// Show me around, on a sample session
     Demo(DemoOptions),
+    /// Puts everything back when apply is killed; started by apply itself
+    #[cfg(target_os = "linux")]
+    #[command(hide = true)]
+    PutBack(PutBackOptions),
+    /// Holds the computer awake while a session runs; started by apply itself
+    #[cfg(target_os = "linux")]
+    #[command(hide = true)]
+    HoldAwake(HoldAwakeOptions),
     /// Puts a server's buffer back when a soak is killed; started by soak itself
     #[command(hide = true)]
     KeepBuffer(KeepBufferOptions),
@@ -109,6 +133,8 @@ pub enum SchemaOf {
     Session,
     /// notes.toml
     Notes,
+    /// settings.toml, as plan hands it out
+    Settings,
 }
 
 /// `note`
@@ -274,7 +300,7 @@ pub struct Drawing {
     /// Also draw it into this file: the trade of delay against dropouts, or the timeline of a recording
     #[arg(long, value_name = "FILE")]
     pub svg: Option<PathBuf>,
-    /// Replace an existing --svg file
+    /// Replace an existing file
     #[arg(long)]
     pub force: bool,
 }
@@ -292,6 +318,9 @@ pub struct PlanOptions {
     /// Only these interfaces
     #[arg(long)]
     pub interface: Vec<String>,
+    /// Also write what one computer must be set to into this file, small enough to mail
+    #[arg(long, value_name = "FILE")]
+    pub hand_out: Option<PathBuf>,
     /// What processors cost.
     #[command(flatten)]
     pub catalogue: CatalogueFile,

@@ -179,8 +179,7 @@ pub struct ClearTraceOptions {
 }
 
 /// Seconds of a length that is written as people write it.
-#[cfg(target_os = "linux")]
-fn length(text: &str) -> Result<f64, String> {
+pub fn length(text: &str) -> Result<f64, String> {
     let wrong = "expected a length of time: write 10s, 30min or 8h";
     let seconds = humantime::parse_duration(text).map_err(|_| wrong)?.as_secs_f64();
     if (0.1..=30.0 * 86_400.0).contains(&seconds) {

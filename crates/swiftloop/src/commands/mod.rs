@@ -1,5 +1,9 @@
 //! One file per command. A command reads files, calls the core, shows a view.
 
+#[cfg(target_os = "linux")]
+mod apply;
+mod check;
+mod collect;
 mod demo;
 mod import;
 mod listen;
@@ -7,10 +11,13 @@ mod new;
 mod note;
 mod plan;
 mod probe;
+mod sheet;
 mod soak;
 mod survey;
 mod trace;
 mod trial;
+#[cfg(target_os = "linux")]
+mod watch;
 #[cfg(target_os = "linux")]
 mod weigh;
 mod why;
@@ -50,12 +57,24 @@ pub fn run(command: Command) -> Result<ExitCode, Failure> {
         Command::Why(options) => why::run(&options),
         #[cfg(target_os = "linux")]
         Command::ClearTrace(options) => crate::tracing::clear(&options),
+        Command::Sheet(options) => sheet::run(&options),
+        Command::Check(options) => check::run(&options),
+        Command::Collect(options) => collect::run(&options),
+        #[cfg(target_os = "linux")]
+        Command::Apply(options) => apply::run(&options),
+        #[cfg(target_os = "linux")]
+        Command::Watch(options) => watch::run(&options),
+        #[cfg(target_os = "linux")]
+        Command::PutBack(options) => crate::in_effect::put_back_quietly(&options),
+        #[cfg(target_os = "linux")]
+        Command::HoldAwake(options) => crate::in_effect::hold(&options),
         Command::Demo(options) => demo::run(&options),
         Command::Schema { file } => {
             let schema = match file {
                 SchemaOf::Rig => swiftloop_files::rig_schema(),
                 SchemaOf::Session => swiftloop_files::session_schema(),
                 SchemaOf::Notes => swiftloop_files::notes_schema(),
+                SchemaOf::Settings => swiftloop_files::settings_schema(),
             };
             print(&format!("{schema:#}\n"))
         }

@@ -6,6 +6,7 @@ use crate::opened::{Opened, Watched};
 use crate::output::answer;
 use crate::views::notes as view;
 use crate::words::InContext;
+use std::path::PathBuf;
 use std::process::ExitCode;
 use swiftloop_core::choice::{self, Request, Trial, attempt_trial};
 use swiftloop_core::notes::Feels;
@@ -35,6 +36,20 @@ pub fn run(options: &NoteOptions) -> Result<ExitCode, Failure> {
     };
     answer(&options.shown, |_| noted.show(&now.context(), &now.files), || noted.json(&now.context()))?;
     Ok(ExitCode::SUCCESS)
+}
+
+/// Adds a note as asked and tells where, without showing what it changes.
+pub fn keep(options: &NoteOptions) -> Result<PathBuf, Failure> {
+    let opened = Opened::read(&options.rig, &options.session, &options.catalogue)?;
+    let context = opened.context();
+    let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
+    let before = choice::plan(context, &Watched::planning());
+    let trial = attempt_trial(context, Some(&before), place, &Request::default())
+        .map_err(|why| Failure::explained(&InContext(&context, why)))?;
+    let note = as_written(&opened, options, &trial)?;
+    let written = opened.noted.before.as_ref().map_or(&opened.session, |(session, _)| session);
+    add_note(&options.session, &note, (&opened.rig, written), &today())?;
+    Ok(notes_beside(&options.session))
 }
 
 /// The note with all that was so when it was seen: as asked, and as planned for the rest.

@@ -2,6 +2,7 @@
 
 use crate::cli::PlanOptions;
 use crate::failure::Failure;
+use crate::in_effect::settings_of;
 use crate::named::unknown;
 use crate::opened::{Opened, Watched};
 use crate::output::{answer, draw, yes_or_no};
@@ -9,6 +10,7 @@ use crate::views::json::with;
 use crate::views::{notes, plan as view, weighed};
 use std::process::ExitCode;
 use swiftloop_core::choice;
+use swiftloop_files::{Overwrite, save, settings_text};
 
 pub fn run(options: &PlanOptions) -> Result<ExitCode, Failure> {
     let opened = Opened::read(&options.rig, &options.session, &options.catalogue)?;
@@ -29,6 +31,10 @@ pub fn run(options: &PlanOptions) -> Result<ExitCode, Failure> {
             && wanted(&options.phase, context.session.phase(phase).id())
     });
     draw(&options.drawing, || Ok(view::svg(&context, &plan)))?;
+    if let Some(file) = &options.hand_out {
+        let text = settings_text(file, &settings_of(context, &plan))?;
+        save(file, text.as_bytes(), Overwrite::forced(options.drawing.force))?;
+    }
     let noted = before.as_ref().map(|before| notes::Changed { noted: &opened.noted, before });
     answer(
         &options.shown,

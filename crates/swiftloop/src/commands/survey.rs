@@ -9,16 +9,16 @@ use std::process::ExitCode;
 use swiftloop_core::survey::{Grade, findings};
 use swiftloop_files::{Replace, save_surveyed, tables};
 use swiftloop_host::look;
-use swiftloop_host::survey::{survey, survey_copy};
+use swiftloop_host::survey::{is_copy, survey, survey_copy};
 
 pub fn run(options: &SurveyOptions) -> Result<ExitCode, Failure> {
     let inventory = match &options.root {
         None => survey(),
-        Some(root) if root.join("proc").is_dir() => survey_copy(root),
+        Some(root) if is_copy(root) => survey_copy(root),
         Some(root) => {
             return Err(Failure::usage(
-                format!("{} holds no copy of a computer's files: it has no folder proc", root.display()),
-                "copy /proc/asound and the other files that the README lists, with their folders",
+                format!("{} holds no copy of a computer's files", root.display()),
+                "make one on that computer with the script of: swiftloop collect linux|windows|macos",
             ));
         }
     };

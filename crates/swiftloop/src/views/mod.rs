@@ -1,6 +1,9 @@
 //! What people and programs see: for each answer one file that shows it as text, one as JSON, and one for each picture. A
 //! view takes what the core computed and the words for it; it computes nothing.
 
+#[cfg(target_os = "linux")]
+pub mod apply;
+pub mod check;
 pub mod demo;
 pub mod doubt;
 pub mod fileless;
@@ -13,12 +16,15 @@ pub mod notes;
 pub mod plan;
 pub mod probe;
 pub mod probe_fit;
+pub mod sheet;
 pub mod soak;
 pub mod survey;
 pub mod svg;
 pub mod trace;
 pub mod trade;
 pub mod trial;
+#[cfg(target_os = "linux")]
+pub mod watch;
 #[cfg(target_os = "linux")]
 pub mod weigh;
 pub mod weighed;

@@ -1,8 +1,10 @@
 //! Words for what the core computed: one way to say each figure, leg, reason, remedy, warning and finding, for every view.
 //! Data comes in, studio English goes out.
 
+pub mod differences;
 pub mod figures;
 pub mod legs;
+pub mod levers;
 pub mod reasons;
 pub mod refusals;
 pub mod remedies;

@@ -1,0 +1,181 @@
+//! The check as text.
+
+use super::super::{Detail, quoted};
+use super::{Check, Checked};
+use crate::page::{Columns, Head, Style, answer, clean, command, counted, heading, styled, title, wrapped};
+use crate::words::differences::{not_taken, place, say, setting, unread};
+use swiftloop_core::in_effect::Demand;
+use swiftloop_core::survey::System;
+
+/// Differences that are told with cost and cure on one screen.
+const TOLD: usize = 5;
+/// Commands of one difference that are shown.
+const COMMANDS: usize = 2;
+
+/// The text.
+pub fn show(check: &Check<'_>, detail: Detail) -> String {
+    let mut text = heading(&format!("{}: {}", place(check.demand), setting(check.demand)));
+    match check.computers {
+        [one] => text.push_str(&single(check, one, detail)),
+        all => text.push_str(&several(check, all, detail)),
+    }
+    if let Some(file) = check.remembered {
+        let file = clean(&file.display().to_string()).into_owned();
+        text.push_str(&wrapped(
+            "",
+            &format!("Kept as the good state in {file}: later checks compare with it."),
+        ));
+    }
+    text
+}
+
+fn single(check: &Check<'_>, one: &Checked, detail: Detail) -> String {
+    let mut text = lead(check.demand, one);
+    let told = if detail.is_full() { usize::MAX } else { TOLD };
+    text.push_str(&differences(check.demand, one, told));
+    text.push_str(&unseen(one, detail));
+    text.push_str(&next(check, one, detail));
+    text
+}
+
+/// The answer.
+fn lead(demand: &Demand, one: &Checked) -> String {
+    let n = one.comparison.differences.len();
+    let things = counted(one.comparison.looked_at, "thing", "things");
+    let name = clean(&one.name);
+    if n == 0 {
+        let ready = styled(Style::Good, "ready");
+        return answer(&format!(
+            "{name} is {ready} for {}: all {things} that were looked at are as planned.",
+            clean(&demand.phase)
+        ));
+    }
+    let not = styled(Style::Bad, "not ready");
+    let differ = counted(n, "thing differs", "things differ");
+    answer(&format!(
+        "{name} is {not} for {}: {differ} from the plan ({things} were looked at).",
+        clean(&demand.phase)
+    ))
+}
+
+/// What differs, each with its cost and cure; no more than so many.
+pub fn differences(demand: &Demand, one: &Checked, most: usize) -> String {
+    let mut text = String::new();
+    let all = &one.comparison.differences;
+    for d in all.iter().take(most) {
+        let said = say(demand, one.inventory.system, d);
+        text.push('\n');
+        text.push_str(&wrapped(&format!("{} ", styled(Style::Bad, "✗")), &said.what));
+        if !said.costs.is_empty() {
+            text.push_str(&wrapped("  ", &said.costs));
+        }
+        if one.is_put(d) {
+            text.push_str(&wrapped("  → ", "apply sets it."));
+            continue;
+        }
+        if !said.todo.is_empty() {
+            text.push_str(&wrapped("  → ", &said.todo));
+        }
+        said.commands.iter().take(COMMANDS).for_each(|c| text.push_str(&command(&format!("  {c}"))));
+    }
+    if all.len() > most {
+        text.push_str(&title("Also"));
+        for d in &all[most..] {
+            let by = if one.is_put(d) { " (apply sets it)" } else { "" };
+            let said = say(demand, one.inventory.system, d);
+            text.push_str(&wrapped("✗ ", &format!("{}{by}", said.what)));
+        }
+    }
+    text
+}
+
+fn unseen(one: &Checked, detail: Detail) -> String {
+    let mut text = String::new();
+    if !one.comparison.unread.is_empty() {
+        let list: Vec<&str> = one.comparison.unread.iter().map(|u| unread(*u)).collect();
+        text.push('\n');
+        text.push_str(&wrapped("Not looked at: ", &format!("{}.", list.join("; "))));
+    }
+    if detail.is_full() {
+        for unseen in &one.inventory.unseen {
+            text.push_str(&wrapped("  ", &clean(unseen)));
+        }
+        if let Some(date) = &one.known {
+            text.push_str(&wrapped("", &format!("Versions are compared with those of {}.", clean(date))));
+        }
+    }
+    for not in &one.not_taken {
+        text.push_str(&wrapped("Not to be set here: ", &format!("{}.", not_taken(not))));
+    }
+    text
+}
+
+fn next(check: &Check<'_>, one: &Checked, detail: Detail) -> String {
+    let root = check.root.map_or(String::new(), |r| format!(" --root {}", quoted(&r.display().to_string())));
+    let again = format!("swiftloop check {}{root}", check.place);
+    let settable = one.comparison.differences.iter().filter(|d| one.is_put(d)).count();
+    let by_hand = one.comparison.differences.len() - settable;
+    let mut text = String::new();
+    match (settable, by_hand) {
+        (0, 0) if one.inventory.system == System::Linux && !check.copies => {
+            text.push_str(&title("Keep an eye on the take"));
+            text.push_str(&command(&format!("swiftloop watch {}", check.place)));
+        }
+        (0, 0) => {
+            text.push_str(&title("Play the take; when all is well, keep this as the good state"));
+            text.push_str(&command(&format!("{again} --remember")));
+        }
+        (0, _) => {
+            text.push_str(&title("Do these with your hands, then"));
+            text.push_str(&command(&again));
+        }
+        (_, by_hand) => {
+            let rest = if by_hand == 0 { String::new() } else { format!("; {by_hand} with your hands") };
+            text.push_str(&title(&format!("Set {settable} of them{rest}")));
+            text.push_str(&command(&format!("swiftloop apply {}{root}", check.place)));
+        }
+    }
+    if !detail.is_full() && one.comparison.differences.len() > TOLD {
+        text.push_str(&command(&format!("{again} --full")));
+    }
+    text
+}
+
+/// Many computers: a line each, then the worst.
+fn several(check: &Check<'_>, all: &[Checked], detail: Detail) -> String {
+    let ready = all.iter().filter(|c| c.comparison.is_ready()).count();
+    let phase = clean(&check.demand.phase);
+    let line = if ready == all.len() {
+        format!("All {ready} computers are ready for {phase}.")
+    } else {
+        format!("{ready} of {} computers are ready for {phase}.", all.len())
+    };
+    let mut text = answer(&line);
+    text.push('\n');
+    let mut t = Columns::new(&[
+        Head::words("computer"),
+        Head::words("ready"),
+        Head::figures("differences"),
+        Head::prose("the first"),
+    ]);
+    for one in all {
+        let n = one.comparison.differences.len();
+        let first = one.comparison.differences.first();
+        let first = first.map_or(String::new(), |d| say(check.demand, one.inventory.system, d).what);
+        let word = if n == 0 { styled(Style::Good, "yes") } else { styled(Style::Bad, "no") };
+        let count = if n == 0 { String::new() } else { n.to_string() };
+        t.row([clean(&one.name).into_owned(), word, count, first]);
+    }
+    text.push_str(&t.show());
+    if detail.is_full() {
+        for one in all.iter().filter(|c| !c.comparison.is_ready()) {
+            text.push_str(&title(&clean(&one.name)));
+            text.push_str(&differences(check.demand, one, usize::MAX));
+            text.push_str(&unseen(one, detail));
+        }
+    } else if ready < all.len() {
+        text.push_str(&title("What differs on each, and what to do"));
+        text.push_str(&command(&format!("swiftloop check {} COPIES --full", check.place)));
+    }
+    text
+}
