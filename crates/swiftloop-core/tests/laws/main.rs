@@ -12,6 +12,7 @@ mod climb;
 mod common;
 mod doubt;
 mod finished;
+mod in_effect;
 mod listen;
 mod load;
 mod loops;

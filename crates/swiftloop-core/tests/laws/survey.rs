@@ -85,7 +85,12 @@ fn the_superuser_is_not_told_of_limits() {
         (95, 200_000_000, false, 1),
     ] {
         let mut i = quiet();
-        i.limits = Limits { realtime_priority: Some(priority), locked_bytes: Some(bytes), superuser };
+        i.limits = Limits {
+            realtime_priority: Some(priority),
+            locked_bytes: Some(bytes),
+            superuser,
+            ..Limits::default()
+        };
         let found = findings(&i);
         let limits = found.iter().filter(|f| f.hurt.id().starts_with("no-")).count();
         assert_eq!(limits, expected, "{priority} {bytes} {superuser}");
@@ -131,11 +136,11 @@ fn a_speed_that_does_not_last_is_told_either_way() {
 #[test]
 fn heat_and_battery_and_limits_have_their_edges() {
     let mut i = quiet();
-    i.power = EnergyState { on_battery: Some(false), has_battery: true, hottest_c: Some(89.9) };
+    i.power = EnergyState { on_battery: Some(false), has_battery: true, hottest_c: Some(89.9), plan: None };
     (i.processor.allowed_mhz, i.processor.most_mhz) = (Some(4000.0), Some(4000.0));
     (i.kernel.realtime_share, i.kernel.preemption) = (Some(0.95), Some("full".into()));
     assert_eq!(findings(&i), vec![]);
-    i.power = EnergyState { on_battery: Some(true), has_battery: true, hottest_c: Some(90.0) };
+    i.power = EnergyState { on_battery: Some(true), has_battery: true, hottest_c: Some(90.0), plan: None };
     (i.processor.allowed_mhz, i.kernel.realtime_share) = (Some(3000.0), Some(0.5));
     i.kernel.preemption = Some("none".into());
     let mut ids: Vec<&str> = findings(&i).iter().map(|f| f.hurt.id()).collect();

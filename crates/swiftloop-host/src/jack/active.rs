@@ -14,6 +14,8 @@ const LAST_BLOCK: Duration = Duration::from_secs(2);
 
 /// What a client does in each block: no allocation, no lock, no system call but the clock.
 pub(super) trait Work {
+    /// It works at all: who only listens is not woken in every block, where the server can do without.
+    const WORKS: bool = true;
     /// So many frames are due.
     fn block(&mut self, frames: u32);
 }
@@ -73,7 +75,9 @@ impl<'s> Active<'s> {
         // SAFETY: the client is open; the caller keeps the state in place.
         let activated = server.ask(move |api, client| unsafe {
             let pointer = std::ptr::with_exposed_provenance_mut(address);
-            (api.on_process)(client, process::<W>, pointer);
+            if W::WORKS {
+                (api.on_process)(client, process::<W>, pointer);
+            }
             (api.on_xrun)(client, xrun::<W>, pointer);
             (api.on_shutdown)(client, shutdown::<W>, pointer);
             (api.activate)(client) == 0

@@ -8,6 +8,8 @@ use super::server::{Server, ServerError};
 struct Nothing;
 
 impl Work for Nothing {
+    const WORKS: bool = false;
+
     fn block(&mut self, _: u32) {}
 }
 

@@ -15,6 +15,9 @@ use swiftloop_host::survey::Eye;
 
 /// Between two looks.
 const EVERY: Duration = Duration::from_secs(1);
+/// Our own thread wakes no more often than so, in µs: at shorter periods at every second, third … one, each held to the real
+/// period all the same. Being woken is what watching costs.
+const AT_LEAST_US: f64 = 4000.0;
 /// A server that went away is looked for every so many looks.
 const RETRY: u64 = 5;
 
@@ -110,7 +113,9 @@ impl Eyes<'_> {
         wants_server: bool,
         tell: &mut dyn FnMut(&Moment<'_>),
     ) -> Result<(), Failure> {
-        let period_us = self.demand.period_us();
+        let real_us = self.demand.period_us();
+        let every = (AT_LEAST_US / real_us).ceil().max(1.0);
+        let period_us = real_us * every;
         let mut meter = Meter::new(1);
         if let Some(flight) = &mut self.flight {
             flight.rung(Span::from_us(period_us));
@@ -119,7 +124,7 @@ impl Eyes<'_> {
         let left = self.length.saturating_sub(self.begun.elapsed()).as_secs_f64();
         let task = Task {
             period_ns: period_us * 1000.0,
-            reserve: 1.0,
+            reserve: 1.0 / every,
             seconds: left.max(0.01),
             patterns: vec![WorkPattern { share: 1.0, work: vec![Micros::new(0.0)] }],
             frame_ns: 1.0,

@@ -21,8 +21,8 @@ pub fn device(demand: &Demand, now: &Inventory) -> Found {
 pub fn server(demand: &Demand, now: &Inventory) -> Found {
     match server_of(&demand.driver) {
         None => Found::Beside,
-        // Only Linux tells of its servers.
-        Some(_) if now.system != System::Linux => Found::Beside,
+        // Only Linux tells of its servers; that there is no sound at all is told already.
+        Some(_) if now.system != System::Linux || now.is_silent() => Found::Beside,
         Some(server) => Found::one(served(demand, now).is_none().then_some(Wrong::NoServer { server })),
     }
 }
