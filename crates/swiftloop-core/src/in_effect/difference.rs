@@ -264,6 +264,7 @@ pub fn compare(demand: &Demand, now: &Inventory, known: Option<&Known>) -> Compa
                 comparison.looked_at += 1;
                 comparison.differences.extend(all);
             }
+            Found::Unread(what) if comparison.unread.contains(&what) => {}
             Found::Unread(what) => comparison.unread.push(what),
             Found::Beside => {}
         }

@@ -5,7 +5,7 @@ use super::Demand;
 use super::ours;
 use super::rules::{cores_for_interrupts, idle_limit_us, served, too_deep};
 use crate::rig::PowerPlan;
-use crate::survey::Inventory;
+use crate::survey::{Inventory, System};
 use serde::{Deserialize, Serialize};
 
 /// Something on the computer that can be set and read.
@@ -208,10 +208,13 @@ impl LeverKind {
     }
 }
 
-/// Everything that can be put and is otherwise, in order; and what would not be taken.
+/// Everything that can be put and is otherwise, in order; and what would not be taken. Only Linux has levers.
 #[must_use]
 pub fn puts(demand: &Demand, now: &Inventory) -> (Vec<Put>, Vec<NotTaken>) {
     let (mut all, mut not) = (Vec::new(), Vec::new());
+    if now.system != System::Linux {
+        return (all, not);
+    }
     server(demand, now, &mut all, &mut not);
     clocks(demand, now, &mut all, &mut not);
     idle(demand, now, &mut all);

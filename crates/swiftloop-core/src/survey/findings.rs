@@ -2,6 +2,7 @@
 
 use super::rules;
 use super::{Busy, Idle, Inventory, SeenRate};
+use crate::rig::PowerPlan;
 use crate::units::Hz;
 use serde::Serialize;
 
@@ -70,6 +71,8 @@ pub enum Hurt {
     },
     /// The clock is governed by something else than performance.
     Governor(String),
+    /// The system's power plan saves power.
+    PowerPlan(PowerPlan),
     /// A core is slow at first, or becomes slower, beside the reference core.
     UnsteadySpeed {
         /// At first.
@@ -179,6 +182,7 @@ impl Hurt {
             Self::ServerWithoutRealtime(_) => "server-without-realtime",
             Self::NoLockedMemory { .. } => "no-locked-memory",
             Self::Governor(_) => "governor",
+            Self::PowerPlan(_) => "power-plan",
             Self::UnsteadySpeed { .. } => "unsteady-speed",
             Self::LimitedClock { .. } => "limited-clock",
             Self::OnBattery => "on-battery",

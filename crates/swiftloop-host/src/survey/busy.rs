@@ -23,10 +23,16 @@ impl Look {
 
     /// What each program used since, most first; we ourselves are left out.
     pub fn until_now(mut self) -> Vec<Busy> {
+        self.again()
+    }
+
+    /// The same, and from now on anew.
+    pub fn again(&mut self) -> Vec<Busy> {
         if self.from.elapsed() < sysinfo::MINIMUM_CPU_UPDATE_INTERVAL {
             std::thread::sleep(sysinfo::MINIMUM_CPU_UPDATE_INTERVAL);
         }
         refresh(&mut self.system);
+        self.from = Instant::now();
         let own = Pid::from_u32(std::process::id());
         let mut all: Vec<Busy> = self
             .system

@@ -10,7 +10,7 @@ use std::path::Path;
 use swiftloop_core::in_effect::Sample;
 
 /// Programs and devices are looked at every so many looks.
-const SELDOM: u64 = 20;
+const SELDOM: u64 = 30;
 
 /// Looks at this computer.
 pub struct Eye {
@@ -37,8 +37,7 @@ impl Eye {
             sample.hottest_c = energy.hottest_c;
             sample.throttled = computer::throttled(&self.tree);
             if self.looks > 0 {
-                let before = std::mem::replace(&mut self.programs, Look::now());
-                sample.busy = Some(before.until_now());
+                sample.busy = Some(self.programs.again());
             }
         }
         self.looks += 1;

@@ -23,7 +23,7 @@ pub use eye::Eye;
 use crate::jack::{About, Server, ServerError};
 use std::path::Path;
 use std::time::Duration;
-use swiftloop_core::survey::{Inventory, ServerState, Version};
+use swiftloop_core::survey::{Inventory, ServerState, System, Version};
 use tree::Tree;
 
 /// What PipeWire tells of itself, in a copy of another computer.
@@ -38,6 +38,7 @@ const LOOK: Duration = Duration::from_millis(700);
 #[must_use]
 pub fn survey() -> Inventory {
     let mut inventory = read(&Tree::new(Path::new("/")));
+    of_this_system(&mut inventory);
     let before = busy::Look::now();
     let work = crate::soak::speed_over_a_second();
     inventory.processor.speed_at_first = Some(work.0.factor());
@@ -48,6 +49,17 @@ pub fn survey() -> Inventory {
     inventory
 }
 
+/// Which system this is; all but Linux tell of themselves to a script only.
+fn of_this_system(inventory: &mut Inventory) {
+    inventory.system = match std::env::consts::OS {
+        "windows" => System::Windows,
+        "macos" => System::MacOs,
+        _ => return,
+    };
+    let how = "what this system tells, it tells to a script: run that of swiftloop collect, then name the copy it makes";
+    inventory.unseen.push(how.into());
+}
+
 /// How this computer is set now, without any work for the processor: takes as long as programs are looked at.
 #[must_use]
 pub fn state(folder: &Path) -> Inventory {
@@ -55,6 +67,7 @@ pub fn state(folder: &Path) -> Inventory {
     let begun = std::time::Instant::now();
     let tree = Tree::new(Path::new("/"));
     let mut inventory = read(&tree);
+    of_this_system(&mut inventory);
     ask_servers(&mut inventory);
     #[cfg(target_os = "linux")]
     {

@@ -212,24 +212,42 @@ fn format(hex: &str) -> Option<(Hz, u32)> {
 
 /// Where a card hangs, and whether it may be put to sleep.
 fn place(card: &mut Card, devices: &[Value], power: &str) {
-    let own = devices.iter().find(|d| {
-        d["FriendlyName"].as_str().is_some_and(|n| super::alike(n, &card.name))
-            && d["InstanceId"].as_str().is_some_and(|id| id.starts_with("USB"))
-    });
-    let Some(id) = own.and_then(|d| d["InstanceId"].as_str()) else {
-        card.connection = "built-in".into();
+    let ids =
+        devices.iter().filter(|d| d["FriendlyName"].as_str().is_some_and(|n| super::alike(n, &card.name)));
+    let ids: Vec<&str> = ids.filter_map(|d| d["InstanceId"].as_str()).collect();
+    let on = |bus: &str| ids.iter().copied().find(|id| id.starts_with(bus));
+    let Some(id) = on("USB\\") else {
+        card.connection = if on("PCI\\").is_some() { "pcie" } else { "built-in" }.into();
         return;
     };
     card.connection = "usb2".into();
-    // The location is `Port_#0003.Hub_#0001`; hubs above the first are others.
-    let location = own.and_then(|d| d["Location"].as_str()).unwrap_or("");
-    let hub = location.split("Hub_#").nth(1).and_then(|h| h.split('.').next()?.parse::<u32>().ok());
     card.usb = Some(Usb {
         place: id.to_string(),
-        hubs: hub.map_or(0, |h| u32::from(h > 1)),
+        hubs: hubs_above(id, devices),
         autosuspend: setting(power, USB_SLEEP).map(|on| on != 0),
         ..Usb::default()
     });
+}
+
+/// Hubs between a device and the computer: those above it that are neither the computer's own nor the device itself (a device of
+/// several functions is above each of them, with the same maker and product).
+fn hubs_above(id: &str, devices: &[Value]) -> u32 {
+    const DEEPEST: usize = 8;
+    let product = |id: &str| id.split('\\').nth(1).map(|p| p.split("&MI_").next().unwrap_or(p).to_string());
+    let above = |id: &str| {
+        let own = devices.iter().find(|d| d["InstanceId"].as_str() == Some(id))?;
+        own["Parent"].as_str()
+    };
+    let mut hubs = 0;
+    let mut at = id;
+    for _ in 0..DEEPEST {
+        let Some(parent) = above(at) else { break };
+        if parent.starts_with("USB\\VID") && product(parent) != product(id) {
+            hubs += 1;
+        }
+        at = parent;
+    }
+    hubs
 }
 
 /// Names of the makers' own drivers: `HKEY_LOCAL_MACHINE\SOFTWARE\ASIO\16-channel rack`.

@@ -3,7 +3,7 @@
 #   system classes: OperatingSystem, ComputerSystem, Processor, BIOS, Battery, LogicalDisk, PerfProc_Process, PnPSignedDriver (sound)
 #   powercfg: the plan in use, its processor and USB settings
 #   registry: HKLM\SOFTWARE\ASIO (names of drivers), MMDevices\Audio (names, states and formats of sound devices)
-#   Get-PnpDevice: devices that are present, with their places on the bus
+#   Get-PnpDevice: sound and USB devices that are present, and what each hangs on
 $ErrorActionPreference = 'SilentlyContinue'
 $name = $env:COMPUTERNAME -replace '[^A-Za-z0-9._-]', '_'
 $out = "copy-$name/windows"
@@ -30,7 +30,7 @@ Keep 'drivers' (Get-CimInstance Win32_PnPSignedDriver |
   Where-Object { $_.DeviceClass -eq 'MEDIA' } | Select-Object DeviceName, DriverVersion)
 Keep 'devices' (Get-PnpDevice -PresentOnly | Where-Object { $_.Class -in 'MEDIA', 'USB' } | ForEach-Object {
   [ordered]@{ Class = $_.Class; FriendlyName = $_.FriendlyName; InstanceId = $_.InstanceId
-    Location = (Get-PnpDeviceProperty -InstanceId $_.InstanceId -KeyName 'DEVPKEY_Device_LocationInfo').Data }
+    Parent = (Get-PnpDeviceProperty -InstanceId $_.InstanceId -KeyName 'DEVPKEY_Device_Parent').Data }
 })
 & { powercfg /getactivescheme
   powercfg /query SCHEME_CURRENT 54533251-82be-4824-96c1-47b60b740d00

@@ -34,8 +34,7 @@ pub fn run(options: &CheckOptions) -> Result<ExitCode, Failure> {
         demand,
         computers: &computers,
         place: asked.place(demand),
-        copies: !copies.is_empty(),
-        root: copies.first().filter(|_| copies.len() == 1).map(|r| r.as_path()),
+        copies: &copies,
         remembered: options.remember.then_some(good.as_path()),
     };
     if let Some(file) = &options.metrics {

@@ -7,6 +7,7 @@ use crate::named::unknown;
 use crate::output::print;
 use crate::page::{command, paint, title, wrapped};
 use crate::printing::print_to_pdf;
+use crate::views::quoted;
 use crate::views::sheet::{Sheet, html, markdown, text};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -35,7 +36,7 @@ pub fn run(options: &SheetOptions) -> Result<ExitCode, Failure> {
     }
     let (Some(file), Some(form)) = (&options.out, form) else {
         return match &options.pdf {
-            Some(pdf) => print(&written(pdf, &sheet)),
+            Some(pdf) => print(&written(pdf, &sheet, options)),
             None => print(&text(&sheet)),
         };
     };
@@ -45,16 +46,30 @@ pub fn run(options: &SheetOptions) -> Result<ExitCode, Failure> {
         Form::Text => anstream::adapter::strip_str(&paint(&text(&sheet))).to_string(),
     };
     save(file, content.as_bytes(), Overwrite::forced(options.force))?;
-    print(&written(file, &sheet))
+    print(&written(file, &sheet, options))
 }
 
-fn written(file: &Path, sheet: &Sheet<'_>) -> String {
+fn written(file: &Path, sheet: &Sheet<'_>, options: &SheetOptions) -> String {
     let pages: usize = sheet.kinds.iter().map(|k| k.settings.phases.len()).sum();
     let pages = crate::page::counted(pages, "page", "pages");
     let mut text = wrapped("", &format!("{pages} written to {}.", file.display()));
-    let phase = sheet.kinds.first().and_then(|k| k.settings.phases.first()).map(|d| d.phase.as_str());
-    text.push_str(&title("Before the take"));
-    text.push_str(&command(&format!("swiftloop check RIG SESSION --phase {}", phase.unwrap_or("PHASE"))));
+    let first = sheet.kinds.first().and_then(|k| k.settings.phases.first());
+    if let Some(d) = first {
+        // Of several computers the first; the session, where there is one, comes last.
+        let own = match options.files.as_slice() {
+            [first, .., session] if !holds_settings(first) => vec![first, session],
+            [first, ..] => vec![first],
+            [] => vec![],
+        };
+        let own: Vec<String> = own.iter().map(|f| quoted(&f.display().to_string())).collect();
+        text.push_str(&title("Before the take"));
+        text.push_str(&command(&format!(
+            "swiftloop check {} --phase {} --interface {}",
+            own.join(" "),
+            quoted(&d.phase),
+            quoted(&d.interface)
+        )));
+    }
     text
 }
 

@@ -17,7 +17,7 @@ use swiftloop_host::survey::Eye;
 const EVERY: Duration = Duration::from_secs(1);
 /// Our own thread wakes no more often than so, in µs: at shorter periods at every second, third … one, each held to the real
 /// period all the same. Being woken is what watching costs.
-const AT_LEAST_US: f64 = 4000.0;
+const AT_LEAST_US: f64 = 10_000.0;
 /// A server that went away is looked for every so many looks.
 const RETRY: u64 = 5;
 

@@ -158,12 +158,12 @@ pub fn say(demand: &Demand, system: System, d: &Difference) -> Said {
             "If something broke since then, this is the first suspect.",
             "If all is well with it, keep it as the good state: check … --remember. If not, go back to the version that was.",
         ),
-        Wrong::Hurts(hurt) => hurts(demand, d, hurt),
+        Wrong::Hurts(hurt) => hurts(demand, system, d, hurt),
     }
 }
 
-fn hurts(demand: &Demand, d: &Difference, hurt: &Hurt) -> Said {
-    let told = survey::tell(hurt);
+fn hurts(demand: &Demand, system: System, d: &Difference, hurt: &Hurt) -> Said {
+    let told = survey::tell_on(system, hurt);
     Said {
         what: clean(&told.what).into_owned(),
         costs: join(&cost(demand, &d.cost), if d.cost == Cost::default() { told.costs } else { "" }),
@@ -239,7 +239,7 @@ pub fn unread(what: Unread) -> &'static str {
         Unread::Programs => "programs that run",
         Unread::Disk => "free space on the disk",
         Unread::Clock => "the clock source of the interface",
-        Unread::Channels => "open channels (nothing is open)",
+        Unread::Channels => "open channels",
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::figures::{decimals, percent};
 use crate::page::and_list;
-use swiftloop_core::survey::{Hurt, Idle};
+use swiftloop_core::survey::{Hurt, Idle, System};
 
 /// A finding in words.
 pub struct Told {
@@ -35,6 +35,41 @@ fn idle(states: &[Idle], flag: u32) -> String {
 
 const GOVERNOR: &str = "/sys/devices/system/cpu/cpu*/cpufreq/scaling_governor";
 const MAX_CLOCK: &str = "/sys/devices/system/cpu/cpu*/cpufreq/scaling_max_freq";
+
+/// A finding in words, with the cure that its system has.
+pub fn tell_on(system: System, hurt: &Hurt) -> Told {
+    const ON_MAINS: &str = "powercfg /setacvalueindex SCHEME_CURRENT";
+    const NOW: &str = "powercfg /setactive SCHEME_CURRENT";
+    let told = tell(hurt);
+    let with = |cure: &str, commands: &[String], undo: &str| Told {
+        cure: cure.into(),
+        commands: commands.to_vec(),
+        undo: undo.into(),
+        ..tell(hurt)
+    };
+    match (system, hurt) {
+        (System::Linux, _) => told,
+        (System::Windows, Hurt::UsbAutosuspend { .. }) => {
+            const USB: &str = "2a737441-1930-4402-8d77-b2bebba308a3 48e6b7a6-50f5-4782-a5d4-53bb8f07e226";
+            let set = format!("{ON_MAINS} {USB} 0");
+            with("Switch selective suspend off:", &[set, NOW.into()], "the same with 1 at the end")
+        }
+        (System::Windows, Hurt::LimitedClock { .. }) => {
+            let set = format!("{ON_MAINS} SUB_PROCESSOR PROCTHROTTLEMAX 100");
+            with("Let it run as fast as it can:", &[set, NOW.into()], "the same with the old figure")
+        }
+        (System::Windows, Hurt::PowerPlan(_)) => {
+            let set = "powercfg /setactive SCHEME_MIN".to_string();
+            with("Choose High performance:", &[set], "powercfg /setactive SCHEME_BALANCED")
+        }
+        (System::MacOs, Hurt::PowerPlan(_)) => {
+            let set = "sudo pmset -a lowpowermode 0".to_string();
+            with("Switch low power mode off:", &[set], "sudo pmset -a lowpowermode 1")
+        }
+        // Commands of Linux are no help elsewhere.
+        (System::Windows | System::MacOs, _) => Told { commands: Vec::new(), ..told },
+    }
+}
 
 /// A finding in words.
 pub fn tell(hurt: &Hurt) -> Told {
@@ -134,6 +169,14 @@ pub fn tell(hurt: &Hurt) -> Told {
                 &set(governor, GOVERNOR),
             ),
             set("performance", GOVERNOR),
+        ),
+        Hurt::PowerPlan(plan) => told(
+            format!("The power plan is \"{}\".", plan.as_str()),
+            "The clock follows the load late: the first blocks after a quiet moment take longer.",
+            "the system says so".into(),
+            "Choose the plan for the highest performance while the session runs.",
+            "more heat and fan noise, less battery",
+            "choose the old plan again",
         ),
         Hurt::UnsteadySpeed { first, last } => {
             let evidence =

@@ -22,6 +22,7 @@ pub(super) const ALL: &[Rule] = &[
     sound::server_without_realtime,
     rights::no_locked_memory,
     processor::governor,
+    processor::power_plan,
     processor::clock_follows_late,
     processor::limited_clock,
     processor::on_battery,

@@ -1,5 +1,7 @@
 //! How fast the processor runs when it is needed: clocks, idle, energy, heat.
 
+use crate::rig::PowerPlan;
+
 use super::{Finding, Grade, Hurt, Inventory, found};
 
 /// Leaving deeper states than this costs more than a small block has to spare, in µs.
@@ -15,6 +17,12 @@ pub fn governor(i: &Inventory) -> Vec<Finding> {
     let governor = i.processor.governor.as_ref().filter(|g| *g != "performance");
     let grade = if governor.is_some_and(|g| g == "powersave") { Grade::Costly } else { Grade::Mild };
     found(grade, governor.map(|g| Hurt::Governor(g.clone())))
+}
+
+pub fn power_plan(i: &Inventory) -> Vec<Finding> {
+    let plan = i.power.plan.filter(|p| *p != PowerPlan::Performance);
+    let grade = if plan == Some(PowerPlan::Saving) { Grade::Costly } else { Grade::Mild };
+    found(grade, plan.map(Hurt::PowerPlan))
 }
 
 pub fn clock_follows_late(i: &Inventory) -> Vec<Finding> {

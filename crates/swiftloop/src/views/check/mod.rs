@@ -8,7 +8,7 @@ mod text;
 pub use json::json;
 pub use text::{differences, show};
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use swiftloop_core::in_effect::{Comparison, Demand, Difference, NotTaken, Put};
 use swiftloop_core::survey::Inventory;
 
@@ -43,10 +43,8 @@ pub struct Check<'a> {
     pub computers: &'a [Checked],
     /// Files and place, as arguments of another command.
     pub place: String,
-    /// It is about copies, or this computer.
-    pub copies: bool,
-    /// The copy that was named, for commands.
-    pub root: Option<&'a Path>,
+    /// The copies that it is about; none for this computer.
+    pub copies: &'a [&'a PathBuf],
     /// Where the good state was kept just now.
     pub remembered: Option<&'a Path>,
 }

@@ -94,7 +94,7 @@ fn unseen(one: &Checked, detail: Detail) -> String {
     if !one.comparison.unread.is_empty() {
         let list: Vec<&str> = one.comparison.unread.iter().map(|u| unread(*u)).collect();
         text.push('\n');
-        text.push_str(&wrapped("Not looked at: ", &format!("{}.", list.join("; "))));
+        text.push_str(&wrapped("", &format!("Not looked at: {}.", list.join("; "))));
     }
     if detail.is_full() {
         for unseen in &one.inventory.unseen {
@@ -104,20 +104,31 @@ fn unseen(one: &Checked, detail: Detail) -> String {
             text.push_str(&wrapped("", &format!("Versions are compared with those of {}.", clean(date))));
         }
     }
+    if one.inventory.system != System::Linux {
+        let name = one.inventory.system.as_str();
+        let line = format!(
+            "On {name} this reads rates, power, USB, programs, memory, disk and versions from a copy; buffers, priorities and \
+             idle states it cannot, and apply sets nothing there."
+        );
+        text.push_str(&wrapped("", &line));
+    }
     for not in &one.not_taken {
-        text.push_str(&wrapped("Not to be set here: ", &format!("{}.", not_taken(not))));
+        text.push_str(&wrapped("", &format!("Not to be set here: {}.", not_taken(not))));
     }
     text
 }
 
 fn next(check: &Check<'_>, one: &Checked, detail: Detail) -> String {
-    let root = check.root.map_or(String::new(), |r| format!(" --root {}", quoted(&r.display().to_string())));
+    let root = match check.copies {
+        [one] => format!(" --root {}", quoted(&one.display().to_string())),
+        _ => String::new(),
+    };
     let again = format!("swiftloop check {}{root}", check.place);
     let settable = one.comparison.differences.iter().filter(|d| one.is_put(d)).count();
     let by_hand = one.comparison.differences.len() - settable;
     let mut text = String::new();
     match (settable, by_hand) {
-        (0, 0) if one.inventory.system == System::Linux && !check.copies => {
+        (0, 0) if one.inventory.system == System::Linux && check.copies.is_empty() => {
             text.push_str(&title("Keep an eye on the take"));
             text.push_str(&command(&format!("swiftloop watch {}", check.place)));
         }
@@ -147,6 +158,8 @@ fn several(check: &Check<'_>, all: &[Checked], detail: Detail) -> String {
     let phase = clean(&check.demand.phase);
     let line = if ready == all.len() {
         format!("All {ready} computers are ready for {phase}.")
+    } else if ready == 0 {
+        format!("None of {} computers is ready for {phase}.", all.len())
     } else {
         format!("{ready} of {} computers are ready for {phase}.", all.len())
     };
@@ -175,7 +188,8 @@ fn several(check: &Check<'_>, all: &[Checked], detail: Detail) -> String {
         }
     } else if ready < all.len() {
         text.push_str(&title("What differs on each, and what to do"));
-        text.push_str(&command(&format!("swiftloop check {} COPIES --full", check.place)));
+        let copies: Vec<String> = check.copies.iter().map(|c| quoted(&c.display().to_string())).collect();
+        text.push_str(&command(&format!("swiftloop check {} --full {}", check.place, copies.join(" "))));
     }
     text
 }

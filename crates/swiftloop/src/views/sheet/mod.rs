@@ -13,7 +13,8 @@ pub use text::text;
 
 use crate::page::{TIED, clean};
 use crate::words::differences::place;
-use crate::words::figures::{in_ms, of_hundred, plain, rate};
+use crate::words::figures::{in_ms, ms, of_hundred, plain, rate};
+use crate::words::warnings::capital;
 use swiftloop_core::in_effect::{Demand, Hears, KindOfComputer, Settings};
 use swiftloop_core::rig::PowerPlan;
 
@@ -106,7 +107,7 @@ fn page(d: &Demand) -> Page<'_> {
         title: spaced(&place(d)),
         setting: setting(d),
         who: d.hears.iter().map(who).collect(),
-        restore: d.restore.iter().map(|r| clean(r).into_owned()).collect(),
+        restore: d.restore.iter().map(|r| capital(&clean(r))).collect(),
         boxes: boxes(d),
         listen: listen(d),
         sure: sure(d),
@@ -127,11 +128,8 @@ fn setting(d: &Demand) -> Vec<(&'static str, String)> {
 
 fn who(h: &Hears) -> [String; 3] {
     let late = spaced(&in_ms(h.late_ms.typical()));
-    let range = if h.late_ms.low() == h.late_ms.high() {
-        late
-    } else {
-        format!("{late} ({} to {})", plain_ms(h.late_ms.low().raw()), plain_ms(h.late_ms.high().raw()))
-    };
+    let (low, high) = (ms(h.late_ms.low()), ms(h.late_ms.high()));
+    let range = if low == high { late } else { format!("{late} ({low} to {high})") };
     let said = match (h.verdict.as_str(), h.noticed_from_ms, h.fails_from_ms) {
         ("cursor", ..) => "after the cursor; nobody performs".into(),
         (verdict, Some(noticed), Some(fails)) if noticed != fails => {
@@ -146,10 +144,6 @@ fn who(h: &Hears) -> [String; 3] {
     };
     let name = if h.verdict == "cursor" { "The mix".into() } else { clean(&h.who).into_owned() };
     [name, range, said]
-}
-
-fn plain_ms(x: f64) -> String {
-    crate::words::figures::ms(swiftloop_core::units::Ms::new(x))
 }
 
 /// What is done, in order: the computer, the interface, the software, the rest.
@@ -167,7 +161,7 @@ fn boxes(d: &Demand) -> Vec<String> {
     if let (Some(inputs), Some(outputs)) = (d.open_inputs, d.open_outputs) {
         all.push(format!("Open {inputs} inputs and {outputs} outputs, no more"));
     }
-    all.extend(d.by_hand.iter().map(|t| clean(t).into_owned()));
+    all.extend(d.by_hand.iter().map(|t| capital(&clean(t))));
     all
 }
 

@@ -4,11 +4,11 @@ mod inventory;
 
 use super::{Detail, quoted};
 use crate::page::{Columns, Head, Style, answer, clean, command, heading, styled, title, wrapped};
-use crate::words::survey::tell;
+use crate::words::survey::tell_on;
 use inventory::{brief, machine, sound};
 use serde_json::{Value, json as object};
 use std::path::Path;
-use swiftloop_core::survey::{Finding, Grade, Inventory};
+use swiftloop_core::survey::{Finding, Grade, Inventory, System};
 use swiftloop_files::{Added, Difference};
 
 /// Everything about one survey.
@@ -40,12 +40,12 @@ pub fn show(s: &Surveyed<'_>, detail: Detail) -> String {
     let mut text = heading(&title_line);
     text.push_str(&answer(&lead(&s.findings)));
     if detail.is_full() {
-        s.findings.iter().for_each(|f| text.push_str(&told(f)));
+        s.findings.iter().for_each(|f| text.push_str(&told(s.inventory.system, f)));
         text.push_str(&format!("\n{}", heading("What there is")));
         text.push_str(&sound(s.inventory));
         text.push_str(&machine(s.inventory));
     } else {
-        text.push_str(&first(&s.findings));
+        text.push_str(&first(s.inventory.system, &s.findings));
         text.push_str(&title("What there is"));
         text.push_str(&brief(s.inventory));
     }
@@ -78,10 +78,10 @@ fn grade(g: Grade) -> String {
 }
 
 /// The gravest with their cures, the others in a line each.
-fn first(findings: &[Finding]) -> String {
+fn first(system: System, findings: &[Finding]) -> String {
     let mut text = String::new();
     for (n, f) in findings.iter().take(TOLD).enumerate() {
-        let told = tell(&f.hurt);
+        let told = tell_on(system, &f.hurt);
         text.push_str(&format!(
             "\n{}",
             wrapped(&format!("{}. ", n + 1), &format!("{} ({})", told.what, grade(f.grade)))
@@ -93,14 +93,14 @@ fn first(findings: &[Finding]) -> String {
         text.push_str(&title("Then"));
     }
     for f in findings.iter().skip(TOLD) {
-        text.push_str(&wrapped("  ", &format!("{} {}", grade(f.grade), tell(&f.hurt).what)));
+        text.push_str(&wrapped("  ", &format!("{} {}", grade(f.grade), tell_on(system, &f.hurt).what)));
     }
     text
 }
 
 /// A finding whole.
-fn told(f: &Finding) -> String {
-    let told = tell(&f.hurt);
+fn told(system: System, f: &Finding) -> String {
+    let told = tell_on(system, &f.hurt);
     let mut text = format!("\n{}", wrapped(&format!("{} ", grade(f.grade)), &told.what));
     text.push_str(&wrapped("       costs  ", told.costs));
     text.push_str(&wrapped("       seen   ", &told.evidence));
@@ -197,7 +197,7 @@ fn next(s: &Surveyed<'_>, detail: Detail) -> String {
 pub fn json(s: &Surveyed<'_>) -> Result<Value, std::io::Error> {
     let value = |v: serde_json::Result<Value>| v.map_err(std::io::Error::other);
     let finding = |f: &Finding| {
-        let told = tell(&f.hurt);
+        let told = tell_on(s.inventory.system, &f.hurt);
         let cure = std::iter::once(told.cure).chain(told.commands).filter(|c| !c.is_empty());
         object!({
             "id": f.hurt.id(),
