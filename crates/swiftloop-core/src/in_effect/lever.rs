@@ -295,7 +295,10 @@ fn clocks(demand: &Demand, now: &Inventory, all: &mut Vec<Put>, not: &mut Vec<No
 fn idle(demand: &Demand, now: &Inventory, all: &mut Vec<Put>) {
     let limit = idle_limit_us(demand);
     let held = now.processor.wake_limit_us;
-    if too_deep(&now.processor.idle, limit).is_empty() || held.is_some_and(|held| held <= limit) {
+    // A computer that does not tell its idle states has them all the same: there it is held as a precaution.
+    let untold = now.processor.idle.is_empty() && held.is_some();
+    let deep = untold || !too_deep(&now.processor.idle, limit).is_empty();
+    if !deep || held.is_some_and(|held| held <= limit) {
         return;
     }
     // What is gone with its holder is better than what has to be put back.

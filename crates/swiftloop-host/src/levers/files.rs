@@ -5,6 +5,8 @@ use std::fs::{File, OpenOptions};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 
+/// A file in the making, beside the one whose place it takes: always of this name, so that it can be found again.
+const NEW: &str = ".swiftloop-new";
 /// No lever has more text.
 const LONGEST: u64 = 4096;
 
@@ -53,13 +55,19 @@ fn replace(place: &Path, text: &str) -> std::io::Result<()> {
     if rights.readonly() {
         return Err(std::io::ErrorKind::PermissionDenied.into());
     }
-    let folder = place.parent().unwrap_or(Path::new("."));
-    let mut file = tempfile::Builder::new().tempfile_in(folder)?;
+    let new = place.with_file_name(NEW);
+    let mut file = File::create(&new)?;
     file.write_all(text.as_bytes())?;
-    file.as_file().set_permissions(rights)?;
-    file.as_file().sync_all()?;
-    file.persist(place).map_err(|e| e.error)?;
-    Ok(())
+    file.set_permissions(rights)?;
+    file.sync_all()?;
+    std::fs::rename(new, place)
+}
+
+/// Takes away what a replacement left that was cut off in the middle.
+pub(super) fn tidy(root: &Path, path: &str) {
+    if let Ok(place) = place(root, path) {
+        let _ = std::fs::remove_file(place.with_file_name(NEW));
+    }
 }
 
 #[cfg(test)]

@@ -136,6 +136,15 @@ impl Levers {
         }
     }
 
+    /// Takes away what was left by whoever was cut off while putting a lever of a copy.
+    pub fn tidy(&self, lever: &Lever) {
+        match lever.path() {
+            Some(path) if self.copy => files::tidy(&self.root, &path),
+            None if self.copy => files::tidy(&self.root, pipewire::COPY),
+            _ => {}
+        }
+    }
+
     /// Puts a lever. What is held by a process ([`Lever::WakeLimit`]) is not put here.
     ///
     /// # Errors

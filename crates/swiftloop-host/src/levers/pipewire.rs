@@ -16,7 +16,7 @@ const PATIENCE: Duration = Duration::from_secs(5);
 /// What is set is in the graph after a few of its largest blocks.
 const SETTLES: Duration = Duration::from_millis(300);
 /// What PipeWire tells of itself, in a copy.
-const COPY: &str = "pipewire.json";
+pub(super) const COPY: &str = "pipewire.json";
 
 /// Runs the tool and gives what it prints.
 fn run(args: &[&str]) -> Result<String, LeverError> {

@@ -56,6 +56,7 @@ pub fn back_with(hands: &Hands, file: &mut JournalFile, after: u32) -> Result<Ve
 
 fn step(hands: &Hands, stage: Stage) -> Returned {
     let lever = stage.lever.clone();
+    hands.tidy(&lever);
     let now = match hands.read(&lever) {
         Ok(now) => Some(now),
         Err(why) if gone(&lever, &why) => None,

@@ -48,6 +48,11 @@ impl Hands {
         self.levers.put(lever, to)
     }
 
+    /// Takes away what was left by whoever was cut off.
+    pub fn tidy(&self, lever: &Lever) {
+        self.levers.tidy(lever);
+    }
+
     /// Lets go of what is held, whoever else holds it as well.
     pub fn let_go(&self) {
         holder::end(&self.holder);

@@ -90,6 +90,7 @@ impl Folder {
         command.current_dir(self.root()).args(args).env_remove("COLUMNS").env_remove("NO_COLOR");
         // What this user weighed is no part of a test.
         command.env_remove("CLICOLOR_FORCE").env("XDG_DATA_HOME", self.root().join(".kept"));
+        command.env("XDG_STATE_HOME", self.root().join(".state"));
         for (key, value) in env {
             command.env(key, value);
         }

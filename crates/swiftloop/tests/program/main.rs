@@ -4,6 +4,7 @@
 mod bad_input;
 mod common;
 mod import;
+mod in_effect;
 mod measure;
 mod new;
 mod notes;

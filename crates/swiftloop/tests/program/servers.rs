@@ -9,7 +9,7 @@ use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
 /// A server of our own, with a folder for its sockets; ended with the test.
-struct Server {
+pub struct Server {
     child: Child,
     folder: Folder,
     name: String,
@@ -50,19 +50,29 @@ impl Server {
         server
     }
 
-    fn jack() -> Self {
+    pub fn jack() -> Self {
         Self::start("jackd", &["-r", "-d", "dummy", "-r", "48000", "-p", "512"])
     }
 
-    fn pipewire() -> Self {
+    pub fn pipewire() -> Self {
         Self::start("pipewire", &[])
     }
 
-    fn env(&self) -> [(&str, &str); 2] {
+    pub fn env(&self) -> [(&str, &str); 2] {
         [("XDG_RUNTIME_DIR", self.folder.root().to_str().unwrap()), ("JACK_DEFAULT_SERVER", &self.name)]
     }
 
-    fn run(&self, args: &[&str]) -> Answer {
+    /// Runs the program in another folder, beside this server.
+    pub fn run_in(&self, folder: &Folder, args: &[&str]) -> Answer {
+        folder.run_with(args, &self.env())
+    }
+
+    /// The server's number.
+    pub fn pid(&self) -> u32 {
+        self.child.id()
+    }
+
+    pub fn run(&self, args: &[&str]) -> Answer {
         self.folder.run_with(args, &self.env())
     }
 
@@ -82,7 +92,7 @@ impl Server {
         survey["inventory"]["servers"].as_array()?.first().cloned()
     }
 
-    fn buffer(&self) -> u64 {
+    pub fn buffer(&self) -> u64 {
         self.look().unwrap()["buffer_frames"].as_u64().unwrap()
     }
 

@@ -26,6 +26,7 @@ pub const TEXTS: &[&[&str]] = &[
     &["listen", "mix-crackling.wav"],
     &["listen", "mix-crackling.wav", "--against", "mix-clean.wav", "--full"],
     &["listen", "drone-two-clocks.wav"],
+    &["sheet", "rig.toml", "session.toml", "--phase", "tracking"],
 ];
 
 /// What each of [`TEXTS`] says at 80 columns; asked once for all tests that read it.

@@ -1,0 +1,118 @@
+//! Killed without a chance to do anything about it, at random instants, while it sets and while it goes back, with and without
+//! its guard: the journal leads home, byte for byte.
+
+use super::{NONE, changed, content, copied, settings};
+use crate::common::Folder;
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+const CPUS: usize = 24;
+
+/// A copy with many processors, so that there are many steps to be killed at.
+fn folder() -> Folder {
+    let folder = Folder::empty();
+    folder.write("settings.toml", settings(&[]));
+    copied(&folder, "bad-laptop", "copy");
+    let cpus = folder.path("copy/sys/devices/system/cpu");
+    for cpu in 1..CPUS {
+        super::copy_tree(&cpus.join("cpu0"), &cpus.join(format!("cpu{cpu}")));
+    }
+    folder
+}
+
+fn start(folder: &Folder, args: &[&str]) -> Child {
+    Command::new(assert_cmd::cargo::cargo_bin("swiftloop"))
+        .args(args)
+        .current_dir(folder.root())
+        .env("XDG_STATE_HOME", folder.path(".state"))
+        .stdin(Stdio::null())
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap()
+}
+
+/// Processes that it started.
+fn children(of: u32) -> Vec<String> {
+    let text = std::fs::read_to_string(format!("/proc/{of}/task/{of}/children")).unwrap_or_default();
+    text.split_whitespace().map(String::from).collect()
+}
+
+fn kill(mut child: Child, guard_too: bool) {
+    let guards = children(child.id());
+    child.kill().unwrap();
+    if guard_too {
+        let _ = Command::new("kill").arg("-9").args(&guards).stderr(Stdio::null()).status();
+    }
+    child.wait().unwrap();
+    // The guard does its work now, or is gone.
+    let patience = Instant::now() + Duration::from_secs(20);
+    while guards.iter().any(|g| is_alive(g)) && Instant::now() < patience {
+        std::thread::sleep(Duration::from_millis(2));
+    }
+}
+
+fn is_alive(process: &str) -> bool {
+    let stat = std::fs::read_to_string(Path::new("/proc").join(process).join("stat")).unwrap_or_default();
+    !stat.is_empty() && !stat.contains(") Z ")
+}
+
+/// How long it takes undisturbed.
+fn takes(folder: &Folder, args: &[&str]) -> Duration {
+    let begun = Instant::now();
+    start(folder, args).wait().unwrap();
+    begun.elapsed()
+}
+
+const APPLY: [&str; 5] = ["apply", "settings.toml", "--root", "copy", "--yes"];
+const BACK: [&str; 4] = ["apply", "--back", "--root", "copy"];
+
+#[test]
+fn killed_at_thirty_instants_of_setting_and_going_back_it_leads_home() {
+    let folder = folder();
+    let before = content(&folder.path("copy"));
+    let whole = takes(&folder, &APPLY);
+    assert_ne!(changed(&before, &content(&folder.path("copy"))), NONE);
+    let whole_back = takes(&folder, &BACK);
+    assert_eq!(changed(&before, &content(&folder.path("copy"))), NONE);
+    let mut random = fastrand::Rng::with_seed(9);
+    let mut cut_off = 0;
+    for round in 0..30 {
+        let guard_too = round % 2 == 0;
+        let child = start(&folder, &APPLY);
+        std::thread::sleep(whole.mul_f64(random.f64()));
+        kill(child, guard_too);
+        let now = content(&folder.path("copy"));
+        if guard_too {
+            cut_off += usize::from(now != before);
+        }
+        // The way back is killed as well, and begun again.
+        if now != before {
+            let child = start(&folder, &BACK);
+            std::thread::sleep(whole_back.mul_f64(random.f64()));
+            kill(child, true);
+        }
+        let back = folder.run(&BACK);
+        assert_eq!(back.code, 0, "{round}: {} {}", back.out, back.err);
+        assert_eq!(changed(&before, &content(&folder.path("copy"))), NONE, "{round}");
+    }
+    assert!(cut_off > 0, "no kill fell between the first step and the last");
+}
+
+#[test]
+fn the_guard_alone_puts_everything_back_before_the_first_confirmation() {
+    let folder = folder();
+    let before = content(&folder.path("copy"));
+    let child = start(&folder, &[&APPLY[..], &["--confirm-within", "60s"]].concat());
+    let patience = Instant::now() + Duration::from_secs(60);
+    // Everything is set, and it waits for somebody to press Enter.
+    let governor = format!("copy/sys/devices/system/cpu/cpu{}/cpufreq/scaling_max_freq", CPUS - 1);
+    while folder.read(&governor) != "4200000\n" {
+        assert!(Instant::now() < patience, "it was not set");
+        std::thread::sleep(Duration::from_millis(20));
+    }
+    kill(child, false);
+    assert_eq!(changed(&before, &content(&folder.path("copy"))), NONE);
+    assert!(folder.run(&BACK).out.contains("nothing to put back"));
+}
