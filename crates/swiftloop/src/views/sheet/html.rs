@@ -33,7 +33,8 @@ pub fn html(sheet: &Sheet<'_>) -> String {
     let mut out = format!(
         "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"/>\
          <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"/><title>{title}</title>\n<style>\n{STYLE}</style></head>\n\
-         <body><header><h1>{title}</h1>\n"
+         <body{}><header><h1>{title}</h1>\n",
+        if sheet.several { "" } else { " class=\"one\"" }
     );
     contents(&mut out, sheet);
     out.push_str("</header>\n<main>\n");
@@ -63,6 +64,10 @@ fn contents(out: &mut String, sheet: &Sheet<'_>) {
         }
         out.push_str("</table></div>\n<p class=\"whose\">≠ marks where they differ.</p>\n");
     }
+    let all: usize = sheet.kinds.iter().map(|k| k.settings.phases.len()).sum();
+    if all < 2 {
+        return;
+    }
     out.push_str("<nav aria-label=\"Phases\"><ul>\n");
     for (k, kind) in sheet.kinds.iter().enumerate() {
         for (i, page) in pages(kind.settings).iter().enumerate() {
@@ -87,19 +92,18 @@ fn section(out: &mut String, page: &Page<'_>, id: &str, whose: Option<&str>) {
         let _ = write!(out, "<div><dt>{label}</dt><dd>{}</dd></div>", escaped(value));
     }
     out.push_str("</dl>\n");
+    let then = if page.restore.is_empty() { "Do, in this order" } else { "Then, in this order" };
     ticks(out, "Undo first", &page.restore, &format!("{id}-u"));
-    ticks(out, "Then, in this order", &page.boxes, &format!("{id}-b"));
-    out.push_str("<div class=\"cols\"><div><h3>Who hears it when</h3>\n<table><tr><th scope=\"col\">Who</th><th scope=\"col\">Late</th><th scope=\"col\">That is</th></tr>");
+    ticks(out, then, &page.boxes, &format!("{id}-b"));
+    out.push_str(
+        "<h3>Who hears it when</h3>\n<table><tr><th scope=\"col\">Who</th><th scope=\"col\">Late</th>\
+         <th scope=\"col\">That is</th></tr>",
+    );
     for [who, late, said] in &page.who {
-        let _ = write!(
-            out,
-            "<tr><th scope=\"row\">{}</th><td>{}</td><td>{}</td></tr>",
-            escaped(who),
-            escaped(late),
-            escaped(said)
-        );
+        let (who, late, said) = (escaped(who), escaped(late), escaped(said));
+        let _ = write!(out, "<tr><th scope=\"row\">{who}</th><td>{late}</td><td>{said}</td></tr>");
     }
-    out.push_str("</table>\n<h3>Listen for</h3><ul>");
+    out.push_str("</table>\n<div class=\"cols\"><div><h3>Listen for</h3><ul>");
     for line in &page.listen {
         let _ = write!(out, "<li>{}</li>", escaped(line));
     }

@@ -44,7 +44,8 @@ pub fn markdown(sheet: &Sheet<'_>) -> String {
             for (label, value) in &page.setting {
                 let _ = writeln!(out, "- {label}: **{}**", escaped(value));
             }
-            for (heading, all) in [("Undo first", &page.restore), ("Then, in this order", &page.boxes)] {
+            let then = if page.restore.is_empty() { "Do, in this order" } else { "Then, in this order" };
+            for (heading, all) in [("Undo first", &page.restore), (then, &page.boxes)] {
                 if !all.is_empty() {
                     let _ = writeln!(out, "\n### {heading}\n");
                     all.iter().for_each(|line| {

@@ -1,4 +1,4 @@
-//! The trade as a small picture in a page: delay across, dropouts an hour up (logarithmic), each buffer a point, the chosen one a
+//! The trade as a small picture in a page: delay across, dropouts an hour up (both logarithmic), each buffer a point, the chosen one a
 //! square with its name. Colours come from the page, shapes say the same without them.
 
 use super::html::escaped;
@@ -24,8 +24,12 @@ pub fn picture(d: &Demand, id: &str) -> String {
     if points.len() < 2 {
         return String::new();
     }
-    let longest = points.iter().map(|p| p.late_ms.raw()).fold(1.0, f64::max) * 1.1;
-    let x = |ms: f64| LEFT + (WIDTH - LEFT - RIGHT) * ms / longest;
+    // Buffers double from one to the next, so delay is drawn by its logarithm as well.
+    let late = |p: &AtBuffer| p.late_ms.raw().max(0.1);
+    let longest = points.iter().map(late).fold(0.1, f64::max);
+    let shortest = points.iter().map(late).fold(f64::INFINITY, f64::min);
+    let (from, to) = ((shortest * 0.8).ln(), (longest * 1.25).ln());
+    let x = |ms: f64| LEFT + (WIDTH - LEFT - RIGHT) * (ms.max(0.1).ln() - from) / (to - from);
     let y = |rate: f64| {
         let decade = rate.max(1e-9).log10().clamp(LOW, HIGH);
         TOP + (HEIGHT - TOP - FOOT) * (HIGH - decade) / (HIGH - LOW)
@@ -67,7 +71,7 @@ pub fn picture(d: &Demand, id: &str) -> String {
             write!(svg, "<circle class=\"dot\" cx=\"{px:.1}\" cy=\"{py:.1}\" r=\"3\"/>")
         };
         // Labels that would run into each other are left out, the chosen one never.
-        if mine || px - last > 30.0 {
+        if mine || px - last > 24.0 {
             let low = py < TOP + 14.0;
             let at = if low { py + 16.0 } else { py - 7.0 };
             let bold = if mine { " class=\"name\"" } else { "" };
@@ -79,14 +83,16 @@ pub fn picture(d: &Demand, id: &str) -> String {
             last = px;
         }
     }
+    let edge = LEFT - 4.0;
     let _ = write!(
         svg,
-        "<text x=\"{LEFT}\" y=\"{:.1}\">0</text><text x=\"{:.1}\" y=\"{:.1}\" text-anchor=\"end\">{:.0} ms late</text>\
-         <text x=\"{LEFT}\" y=\"{:.1}\">up: dropouts an hour, ×10 each tenth; figures: buffer</text></svg>",
+        "<text x=\"{edge}\" y=\"{:.1}\" text-anchor=\"end\">often</text><text x=\"{edge}\" y=\"{floor}\" text-anchor=\"end\">rare</text>\
+         <text x=\"{LEFT}\" y=\"{:.1}\">{shortest:.1} ms late</text><text x=\"{:.1}\" y=\"{:.1}\" text-anchor=\"end\">{longest:.0} ms late</text>\
+         <text x=\"{LEFT}\" y=\"{:.1}\">dropouts against delay; figures are buffers, the square is chosen</text></svg>",
+        TOP + 7.0,
         floor + 12.0,
         WIDTH - RIGHT,
         floor + 12.0,
-        longest,
         floor + 26.0
     );
     svg

@@ -34,7 +34,8 @@ fn show(out: &mut String, page: &Page<'_>, whose: Option<String>) {
     for (label, value) in &page.setting {
         out.push_str(&wrapped(&format!("{label}: "), &styled(Style::Strong, value)));
     }
-    for (name, all) in [("Undo first", &page.restore), ("Then, in this order", &page.boxes)] {
+    let then = if page.restore.is_empty() { "Do, in this order" } else { "Then, in this order" };
+    for (name, all) in [("Undo first", &page.restore), (then, &page.boxes)] {
         if !all.is_empty() {
             out.push_str(&title(name));
             all.iter().for_each(|line| out.push_str(&wrapped("  □ ", line)));

@@ -27,19 +27,32 @@ impl Drop for Busy {
 }
 
 /// The computer's own share of real-time work, put back whatever happens.
-struct Share(String);
+struct Share {
+    all: String,
+    group: Option<String>,
+}
+
+/// Where the kernel shares real-time work out among groups, they may not have more than all.
+const GROUP: &str = "/sys/fs/cgroup/cpu/cpu.rt_runtime_us";
 
 impl Share {
     fn set(us: &str) -> Self {
-        let before = std::fs::read_to_string(SHARE).unwrap();
+        let share =
+            Self { all: std::fs::read_to_string(SHARE).unwrap(), group: std::fs::read_to_string(GROUP).ok() };
+        if share.group.is_some() {
+            std::fs::write(GROUP, us).unwrap();
+        }
         std::fs::write(SHARE, us).unwrap();
-        Self(before)
+        share
     }
 }
 
 impl Drop for Share {
     fn drop(&mut self) {
-        let _ = std::fs::write(SHARE, &self.0);
+        let _ = std::fs::write(SHARE, &self.all);
+        if let Some(group) = &self.group {
+            let _ = std::fs::write(GROUP, group);
+        }
     }
 }
 
