@@ -174,15 +174,15 @@ impl Lever {
     #[must_use]
     pub fn same(&self, a: &str, b: &str) -> bool {
         match self {
-            // `0@48000`: what it is held at, and the rate it ran at then.
-            Self::ForcedRate => held(a) == held(b),
+            // `0@48000`: what it is held at, and what there is without.
+            Self::ForcedRate | Self::ForcedBuffer => held(a) == held(b),
             Self::InterruptCores { .. } => super::rules::listed(a) == super::rules::listed(b),
             _ => a.trim() == b.trim(),
         }
     }
 }
 
-/// The rate that PipeWire is held at, of `0@48000`.
+/// What PipeWire is held at, of `0@48000`.
 fn held(value: &str) -> &str {
     value.split('@').next().unwrap_or(value).trim()
 }

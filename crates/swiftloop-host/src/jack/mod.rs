@@ -13,4 +13,4 @@ pub use client::soak_through;
 pub use echo::{echo, echo_ports};
 pub use player::{Take, ToPlay, play_and_record};
 pub use server::{About, PortDelay, Server, ServerError};
-pub use xruns::told_of_xruns;
+pub use xruns::{pipewire_runs_at, told_of_xruns};

@@ -2,6 +2,7 @@
 //! is let go stays while something plays. So values are checked before, and what is let go is first put to what it was.
 
 use super::{LeverError, not_a_figure};
+use crate::jack::pipewire_runs_at;
 use serde_json::Value;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
@@ -11,6 +12,7 @@ const TOOL: &str = "pw-metadata";
 const BUFFER: &str = "clock.force-quantum";
 const RATE: &str = "clock.force-rate";
 const RATE_NOW: &str = "clock.rate";
+const BUFFER_NOW: &str = "clock.quantum";
 /// How long the tool may take.
 const PATIENCE: Duration = Duration::from_secs(5);
 /// What is set is in the graph after a few of its largest blocks.
@@ -63,48 +65,54 @@ fn value_of(text: &str, key: &str) -> Option<String> {
     Some(line.split("value:'").nth(1)?.split('\'').next()?.to_string())
 }
 
-fn setting(key: &str) -> Result<String, LeverError> {
-    let text = run(&["-n", "settings"])?;
-    value_of(&text, key).ok_or_else(|| LeverError::Gone("PipeWire".into()))
-}
-
 fn set(key: &str, value: u32) -> Result<(), LeverError> {
     run(&["-n", "settings", "0", key, &value.to_string()]).map(drop)
 }
 
-/// The buffer that everybody is held at; 0 for none.
+/// The buffer that everybody is held at, 0 for none, and the buffer there is without: `0@1024`.
 pub(super) fn forced_buffer() -> Result<String, LeverError> {
-    setting(BUFFER)
+    forced(BUFFER, BUFFER_NOW)
 }
 
-/// The rate that everybody is held at and the rate there is: `0@48000`.
+/// The same of the rate: `0@48000`.
 pub(super) fn forced_rate() -> Result<String, LeverError> {
+    forced(RATE, RATE_NOW)
+}
+
+fn forced(held: &str, without: &str) -> Result<String, LeverError> {
     let text = run(&["-n", "settings"])?;
     let of = |key| value_of(&text, key).ok_or_else(|| LeverError::Gone("PipeWire".into()));
-    let (forced, now) = (of(RATE)?, of(RATE_NOW)?);
-    let now = if forced == "0" { &now } else { &forced };
-    Ok(format!("{forced}@{now}"))
+    Ok(format!("{}@{}", of(held)?, of(without)?))
 }
 
-/// Holds everybody at a buffer.
+/// Holds everybody at a buffer, or lets go; and looks at what the graph makes of it, since any text is stored.
 pub(super) fn force_buffer(to: &str) -> Result<(), LeverError> {
-    let frames: u32 = to.trim().parse().map_err(|_| not_a_figure(to))?;
-    set(BUFFER, frames)?;
-    std::thread::sleep(SETTLES);
-    Ok(())
+    let frames = force(BUFFER, to)?;
+    match pipewire_runs_at() {
+        Some(runs) if frames > 0 && runs != frames => Err(LeverError::PipeWire(format!(
+            "it was told to work in blocks of {frames} and works in blocks of {runs}"
+        ))),
+        _ => Ok(()),
+    }
 }
 
-/// Holds everybody at a rate, `96000`; or lets go, `0@48000`: while something plays, a rate that is only let go stays.
+/// Holds everybody at a rate, or lets go.
 pub(super) fn force_rate(to: &str) -> Result<(), LeverError> {
-    let (forced, before) = to.trim().split_once('@').unwrap_or((to.trim(), ""));
-    let forced: u32 = forced.parse().map_err(|_| not_a_figure(to))?;
-    if let (0, Ok(before)) = (forced, before.parse()) {
-        set(RATE, before)?;
+    force(RATE, to).map(drop)
+}
+
+/// Holds everybody at a value, `96000`; or lets go, `0@48000`: while something plays, what is only let go stays as it is, so it is
+/// first held at what there is without.
+fn force(key: &str, to: &str) -> Result<u32, LeverError> {
+    let (held, without) = to.trim().split_once('@').unwrap_or((to.trim(), ""));
+    let held: u32 = held.parse().map_err(|_| not_a_figure(to))?;
+    if let (0, Ok(without)) = (held, without.parse()) {
+        set(key, without)?;
         std::thread::sleep(SETTLES);
     }
-    set(RATE, forced)?;
+    set(key, held)?;
     std::thread::sleep(SETTLES);
-    Ok(())
+    Ok(held)
 }
 
 /// The settings of a copy, as a list that may be changed.
@@ -128,12 +136,8 @@ fn in_copy(all: &mut Value, key: &str) -> Option<String> {
 pub(super) fn read_copy(root: &Path, rate: bool) -> Result<String, LeverError> {
     let (_, mut all) = copy(root)?;
     let of = |all: &mut Value, key: &str| in_copy(all, key).unwrap_or_else(|| "0".into());
-    if !rate {
-        return Ok(of(&mut all, BUFFER));
-    }
-    let (forced, now) = (of(&mut all, RATE), of(&mut all, RATE_NOW));
-    let now = if forced == "0" { &now } else { &forced };
-    Ok(format!("{forced}@{now}"))
+    let (held, without) = if rate { (RATE, RATE_NOW) } else { (BUFFER, BUFFER_NOW) };
+    Ok(format!("{}@{}", of(&mut all, held), of(&mut all, without)))
 }
 
 /// Puts it into a copy: the figure alone is changed, all else stays byte for byte.

@@ -24,12 +24,12 @@ pub fn name(lever: &Lever) -> String {
 pub fn value(lever: &Lever, text: &str) -> String {
     let text = clean(text.trim()).into_owned();
     match lever {
-        Lever::ForcedRate => match text.split('@').next().unwrap_or("") {
-            "0" => "not held".into(),
-            rate => format!("{rate} Hz"),
+        Lever::ForcedRate | Lever::ForcedBuffer => match (text.split('@').next().unwrap_or(""), lever) {
+            ("0", _) => "not held".into(),
+            (rate, Lever::ForcedRate) => format!("{rate} Hz"),
+            (frames, _) => format!("{frames} frames"),
         },
-        Lever::ForcedBuffer if text == "0" => "not held".into(),
-        Lever::ForcedBuffer | Lever::JackBuffer => format!("{text} frames"),
+        Lever::JackBuffer => format!("{text} frames"),
         Lever::MostClock { .. } => text.parse::<f64>().map_or(text, |khz| format!("{:.0} MHz", khz / 1000.0)),
         Lever::WakeLimit => match text.parse::<u64>() {
             Ok(us) if us < 1_000_000 => format!("{us} µs"),

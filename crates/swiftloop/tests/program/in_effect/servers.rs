@@ -199,6 +199,41 @@ fn what_another_program_changes_meanwhile_stays_and_a_server_that_dies_takes_its
 
 #[test]
 #[ignore = "needs pipewire"]
+fn while_something_plays_buffer_and_rate_of_the_graph_itself_go_there_and_back() {
+    let server = Server::pipewire();
+    let folder = Folder::empty();
+    folder.write(
+        "settings.toml",
+        settings(&[("driver", "driver = \"pipewire\""), DUMMY, ("rate_hz", "rate_hz = 44100")]),
+    );
+    let args = ["watch", "settings.toml", "--length", "25s", "--log", "log.jsonl"];
+    std::thread::scope(|scope| {
+        // It takes part in the graph, and tells how that runs.
+        let watch = scope.spawn(|| server.run_in(&folder, &args));
+        std::thread::sleep(Duration::from_secs(4));
+        let set = server.run_in(&folder, &["apply", "settings.toml", "--only", "server"]);
+        assert!(set.out.contains("2 things were set"), "{}{}", set.out, set.err);
+        std::thread::sleep(Duration::from_secs(3));
+        let back = server.run_in(&folder, &["apply", "--back"]);
+        assert_eq!(back.code, 0, "{}", back.err);
+        watch.join().unwrap();
+    });
+    let log: Vec<Value> =
+        folder.read("log.jsonl").lines().map(|l| serde_json::from_str(l).unwrap()).collect();
+    for (what, values) in [("buffer", ["1024 frames", "128 frames"]), ("rate", ["48000 Hz", "44100 Hz"])] {
+        let all: Vec<(&str, &str)> = log
+            .iter()
+            .filter(|e| e["event"] == "changed" && e["what"] == what)
+            .map(|e| (e["from"].as_str().unwrap(), e["to"].as_str().unwrap()))
+            .collect();
+        let [usual, planned] = values;
+        assert_eq!(all.first(), Some(&(usual, planned)), "{log:?}");
+        assert_eq!(all.last().unwrap().1, usual, "{log:?}");
+    }
+}
+
+#[test]
+#[ignore = "needs pipewire"]
 fn killed_while_it_sets_a_server_everything_goes_back() {
     let server = Server::pipewire();
     let folder = Folder::empty();
