@@ -55,6 +55,7 @@ pub fn say(demand: &Demand, system: System, d: &Difference) -> Said {
             format!("{} is at {is}{TIED}Hz; the plan says {hz}.", clean(place)),
             "Something converts on the way (delay, load), or recordings play at a wrong pitch.",
             match system {
+                System::Linux if place == "JACK" => "JACK keeps the rate that it was started with: start it again with that of the plan (-r).",
                 System::Linux => "Set it where it is opened, before anything plays.",
                 System::Windows => "Set it under Sound, Properties of the device, Advanced; and on the interface's panel.",
                 System::MacOs => "Set it in Audio MIDI Setup, under Format of the device.",

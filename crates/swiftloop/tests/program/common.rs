@@ -34,7 +34,9 @@ impl Folder {
         let folder = Self::empty();
         for name in demo.files() {
             let (from, to) = (demo.path(&name), folder.path(&name));
-            if name.ends_with(".wav") {
+            if from.is_dir() {
+                copy_tree(&from, &to);
+            } else if name.ends_with(".wav") {
                 std::fs::hard_link(from, to).expect("linked");
             } else {
                 std::fs::copy(from, to).expect("copied");
@@ -107,6 +109,20 @@ impl Folder {
         let answer = self.run(&[args, &["--json"]].concat());
         assert!(answer.code <= 1, "{args:?}: {}", answer.err);
         serde_json::from_str(&answer.out).unwrap_or_else(|e| panic!("{e}: {}", answer.out))
+    }
+}
+
+/// A folder with all that is in it.
+pub fn copy_tree(from: &Path, to: &Path) {
+    std::fs::create_dir_all(to).expect("made");
+    for entry in std::fs::read_dir(from).expect("a folder") {
+        let entry = entry.expect("an entry");
+        let target = to.join(entry.file_name());
+        if entry.path().is_dir() {
+            copy_tree(&entry.path(), &target);
+        } else {
+            std::fs::copy(entry.path(), target).expect("copied");
+        }
     }
 }
 

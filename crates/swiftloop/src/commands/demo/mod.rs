@@ -39,7 +39,7 @@ pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
     let context = Context { tables: tables(), rig: &rig, session: &session, rigs: &rigs };
     let plan = choice::plan(context, &AllCores);
     let dir = tempfile::tempdir()?;
-    let steps: [&dyn Fn() -> Result<Vec<Step>, Failure>; 9] = [
+    let steps: [&dyn Fn() -> Result<Vec<Step>, Failure>; 10] = [
         &|| Ok(vec![steps::imported(dir.path(), detail)?]),
         &|| steps::late(&context, &plan),
         &|| Ok(vec![steps::planned(&context, &plan, detail)]),
@@ -49,6 +49,7 @@ pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
         &|| Ok(vec![steps::listened(dir.path(), "mix-crackling.wav", detail)?]),
         &|| Ok(vec![steps::blamed(dir.path(), "mix-crackling.wav")?]),
         &|| Ok(vec![steps::soaked(&context, &plan)?]),
+        &|| steps::checked(dir.path(), &context, &plan, detail),
     ];
     let mut number = 0;
     for work in steps {

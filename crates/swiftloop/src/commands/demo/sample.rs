@@ -94,6 +94,24 @@ fn soaked_rig() -> Result<String, Failure> {
 /// What the kernel did while the mix was played. (A computer of ours, on which packets were sent at certain times.)
 pub const TRACE: (&str, &str) = ("mixing.trace.txt", include_str!("../../../demo/mixing.trace.txt"));
 
+/// What their laptop tells of itself, as the script of `collect` copies it. (Made up.)
+pub const LAPTOP: &str = "boathouse-laptop";
+const LAPTOP_FILES: [(&str, &str); 7] = [
+    ("system.json", include_str!("../../../demo/computers/boathouse-laptop/windows/system.json")),
+    ("sound.txt", include_str!("../../../demo/computers/boathouse-laptop/windows/sound.txt")),
+    ("power.txt", include_str!("../../../demo/computers/boathouse-laptop/windows/power.txt")),
+    ("asio.txt", include_str!("../../../demo/computers/boathouse-laptop/windows/asio.txt")),
+    ("devices.json", include_str!("../../../demo/computers/boathouse-laptop/windows/devices.json")),
+    ("drivers.json", include_str!("../../../demo/computers/boathouse-laptop/windows/drivers.json")),
+    ("programs.json", include_str!("../../../demo/computers/boathouse-laptop/windows/programs.json")),
+];
+
+/// Writes the copy of the laptop into a folder.
+pub fn write_laptop(dir: &Path, overwrite: Overwrite) -> Result<(), Failure> {
+    let files = LAPTOP_FILES.map(|(name, content)| (name, content.to_string()));
+    Ok(save_all(&dir.join(LAPTOP).join("windows"), &files, overwrite)?)
+}
+
 /// The session as its software saved it for others.
 pub const ARCHIVE: &str = "boathouse.dawproject";
 
@@ -102,7 +120,7 @@ pub fn write(dir: &Path, force: bool) -> Result<ExitCode, Failure> {
     let overwrite = Overwrite::forced(force);
     let taken = recordings::NAMES
         .iter()
-        .chain([&ARCHIVE, &TRACE.0])
+        .chain([&ARCHIVE, &TRACE.0, &LAPTOP])
         .map(|name| dir.join(name))
         .find(|p| p.symlink_metadata().is_ok());
     if let (Overwrite::Refuse, Some(path)) = (overwrite, taken) {
@@ -112,7 +130,8 @@ pub fn write(dir: &Path, force: bool) -> Result<ExitCode, Failure> {
     save_all(dir, &[rig, session, (PROBED, probed_rig()), (SOAKED, soaked_rig()?)], overwrite)?;
     save(&dir.join(ARCHIVE), &boathouse(), overwrite)?;
     save(&dir.join(TRACE.0), TRACE.1.as_bytes(), overwrite)?;
+    write_laptop(dir, overwrite)?;
     recordings::write(dir, overwrite)?;
-    let others: Vec<&str> = [PROBED, ARCHIVE, TRACE.0].into_iter().chain(recordings::NAMES).collect();
+    let others: Vec<&str> = [PROBED, ARCHIVE, TRACE.0, LAPTOP].into_iter().chain(recordings::NAMES).collect();
     print(&written(dir, SOAKED, &others))
 }

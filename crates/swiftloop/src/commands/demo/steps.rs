@@ -3,17 +3,20 @@
 use super::recordings;
 #[cfg(target_os = "linux")]
 use super::sample::opened_weighed;
-use super::sample::{ARCHIVE, PROBED, SOAKED, TRACE, files, opened_probed, opened_soaked};
+use super::sample::{
+    ARCHIVE, LAPTOP, PROBED, SOAKED, TRACE, files, opened_probed, opened_soaked, write_laptop,
+};
 use crate::cli::WhyOptions;
-use crate::commands::{probe, why};
+use crate::commands::{check, probe, why};
 use crate::failure::Failure;
+use crate::in_effect::{Computer, settings_of};
 use crate::opened::{AllCores, Opened};
 use crate::views::demo::Step;
 use crate::views::listen::{Listened, lead as heard_lead};
 use crate::views::notes::{Changed, JustNoted};
 use crate::views::{self, Detail};
 use crate::words::InContext;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use swiftloop_core::catalogue::Used;
 use swiftloop_core::choice::{self, Choice, Plan, Request, attempt_trial};
 use swiftloop_core::ids::{InterfaceId, PhaseId};
@@ -245,6 +248,30 @@ pub fn blamed(dir: &Path, name: &str) -> Result<Step, Failure> {
         lead: views::why::in_short(&told),
         whole: views::why::show(&told),
     })
+}
+
+/// Whether their laptop is set so, from a copy of what it tells of itself.
+pub fn checked(dir: &Path, context: &Context<'_>, plan: &Plan, detail: Detail) -> Result<Vec<Step>, Failure> {
+    write_laptop(dir, Overwrite::Allow)?;
+    let settings = settings_of(*context, plan);
+    let Some(demand) = settings.of("tracking", Some("rack")).next() else { return Ok(Vec::new()) };
+    let root = dir.join(LAPTOP);
+    let laptop = check::checked(Computer::copied(&root)?, demand, &dir.join("good.toml"))?;
+    let place = "rig.toml session.toml --phase tracking --interface rack";
+    let shown = PathBuf::from(LAPTOP);
+    let all = views::check::Check {
+        demand,
+        computers: std::slice::from_ref(&laptop),
+        place: place.into(),
+        copies: &[&shown],
+        remembered: None,
+    };
+    Ok(vec![Step {
+        question: "Before the take: is the laptop set so? A script copied what it tells of itself.",
+        command: format!("check {place} --root {LAPTOP}"),
+        lead: views::check::in_short(&all),
+        whole: views::check::show(&all, detail),
+    }])
 }
 
 /// The plan by the class of machine beside the plan by measured wake-up delays.

@@ -6,7 +6,7 @@ pub mod metrics;
 mod text;
 
 pub use json::json;
-pub use text::{differences, show};
+pub use text::{differences, in_short, show};
 
 use std::path::{Path, PathBuf};
 use swiftloop_core::in_effect::{Comparison, Demand, Difference, NotTaken, Put};

@@ -29,8 +29,22 @@ pub fn show(check: &Check<'_>, detail: Detail) -> String {
     text
 }
 
+/// The answer and what differs, a line each.
+pub fn in_short(check: &Check<'_>) -> Vec<String> {
+    let mut lines = Vec::new();
+    for one in check.computers {
+        lines.push(lead(check.demand, one));
+        let all = one.comparison.differences.iter();
+        lines.extend(all.map(|d| {
+            let said = say(check.demand, one.inventory.system, d);
+            format!("{} {}", said.what, said.costs)
+        }));
+    }
+    lines
+}
+
 fn single(check: &Check<'_>, one: &Checked, detail: Detail) -> String {
-    let mut text = lead(check.demand, one);
+    let mut text = answer(&lead(check.demand, one));
     let told = if detail.is_full() { usize::MAX } else { TOLD };
     text.push_str(&differences(check.demand, one, told));
     text.push_str(&unseen(one, detail));
@@ -42,20 +56,14 @@ fn single(check: &Check<'_>, one: &Checked, detail: Detail) -> String {
 fn lead(demand: &Demand, one: &Checked) -> String {
     let n = one.comparison.differences.len();
     let things = counted(one.comparison.looked_at, "thing", "things");
-    let name = clean(&one.name);
+    let (name, phase) = (clean(&one.name), clean(&demand.phase));
     if n == 0 {
         let ready = styled(Style::Good, "ready");
-        return answer(&format!(
-            "{name} is {ready} for {}: all {things} that were looked at are as planned.",
-            clean(&demand.phase)
-        ));
+        return format!("{name} is {ready} for {phase}: all {things} that were looked at are as planned.");
     }
     let not = styled(Style::Bad, "not ready");
     let differ = counted(n, "thing differs", "things differ");
-    answer(&format!(
-        "{name} is {not} for {}: {differ} from the plan ({things} were looked at).",
-        clean(&demand.phase)
-    ))
+    format!("{name} is {not} for {phase}: {differ} from the plan ({things} were looked at).")
 }
 
 /// What differs, each with its cost and cure; no more than so many.

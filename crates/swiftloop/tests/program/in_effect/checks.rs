@@ -1,7 +1,7 @@
 //! `check` on copies of made-up computers of three systems, on many at once, against the good state; `collect`.
 
-use super::{computer, copied, copy_tree, ids, settings};
-use crate::common::Folder;
+use super::{computer, copied, ids, settings};
+use crate::common::{Folder, copy_tree};
 use serde_json::Value;
 
 fn demo(folder: &Folder, name: &str, phase: &str, interface: &str) -> Value {

@@ -2,7 +2,7 @@
 //! its guard: the journal leads home, byte for byte.
 
 use super::{NONE, changed, content, copied, settings};
-use crate::common::Folder;
+use crate::common::{Folder, copy_tree};
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
@@ -16,7 +16,7 @@ fn folder() -> Folder {
     copied(&folder, "bad-laptop", "copy");
     let cpus = folder.path("copy/sys/devices/system/cpu");
     for cpu in 1..CPUS {
-        super::copy_tree(&cpus.join("cpu0"), &cpus.join(format!("cpu{cpu}")));
+        copy_tree(&cpus.join("cpu0"), &cpus.join(format!("cpu{cpu}")));
     }
     folder
 }

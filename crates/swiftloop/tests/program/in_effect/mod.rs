@@ -10,7 +10,7 @@ mod kills;
 mod servers;
 mod sheets;
 
-use crate::common::Folder;
+use crate::common::{Folder, copy_tree};
 use serde_json::Value;
 use std::path::Path;
 
@@ -22,19 +22,6 @@ fn computer(name: &str) -> String {
 /// A copy of a made-up computer that may be changed, in the test's folder.
 fn copied(folder: &Folder, name: &str, to: &str) {
     copy_tree(Path::new(&computer(name)), &folder.path(to));
-}
-
-fn copy_tree(from: &Path, to: &Path) {
-    std::fs::create_dir_all(to).unwrap();
-    for entry in std::fs::read_dir(from).unwrap() {
-        let entry = entry.unwrap();
-        let target = to.join(entry.file_name());
-        if entry.file_type().unwrap().is_dir() {
-            copy_tree(&entry.path(), &target);
-        } else {
-            std::fs::copy(entry.path(), target).unwrap();
-        }
-    }
 }
 
 /// Every file below a folder with its content.
