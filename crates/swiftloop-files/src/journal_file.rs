@@ -179,7 +179,8 @@ fn make_folder(folder: &Path) -> std::io::Result<()> {
     std::fs::create_dir_all(folder)
 }
 
-#[cfg(all(test, unix))]
+#[cfg(test)]
+#[cfg(unix)]
 mod tests {
     use super::*;
     use std::os::unix::fs::{MetadataExt, PermissionsExt, symlink};

@@ -178,7 +178,7 @@ fn between(points: impl Iterator<Item = (f64, PerHour)>, at: f64) -> Option<PerH
     let ((x0, y0), (x1, y1)) = (points[above - 1], points[above]);
     let share = if x1 > x0 { ((at - x0) / (x1 - x0)).clamp(0.0, 1.0) } else { 0.0 };
     let rate = (y0 + share * (y1 - y0)).exp();
-    Some(PerHour::new(if rate <= NONE { 0.0 } else { rate }))
+    Some(PerHour::new(if rate <= NONE * (1.0 + 1e-9) { 0.0 } else { rate }))
 }
 
 #[cfg(test)]

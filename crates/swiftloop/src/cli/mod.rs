@@ -9,6 +9,12 @@ mod in_effect;
 mod measure;
 mod trace;
 
+pub use in_effect::{
+    ApplyOptions, CheckOptions, CollectOptions, Place, SheetOptions, SystemOf, WatchOptions,
+};
+#[cfg(target_os = "linux")]
+pub use in_effect::{HoldAwakeOptions, Kinds, PutBackOptions};
+
 #[cfg(feature = "sound")]
 pub use measure::ProbeThrough;
 pub use measure::{
@@ -17,9 +23,6 @@ pub use measure::{
     WeighOptions,
 };
 
-#[cfg(target_os = "linux")]
-pub use in_effect::{ApplyOptions, HoldAwakeOptions, Kinds, PutBackOptions, WatchOptions};
-pub use in_effect::{CheckOptions, CollectOptions, Place, SheetOptions, SystemOf};
 #[cfg(target_os = "linux")]
 pub use trace::{ClearTraceOptions, TraceRecordOptions, Until};
 pub use trace::{Trace, TraceCompareOptions, TraceQuestion, TraceReadOptions, WhyOptions};
@@ -78,10 +81,8 @@ pub enum Command {
     /// Is everything set as the plan says? On this computer, or on copies of others
     Check(CheckOptions),
     /// Set it as the plan says, and back (Linux)
-    #[cfg(target_os = "linux")]
     Apply(ApplyOptions),
     /// Keep an eye on the take: dropouts, and what changes meanwhile (Linux)
-    #[cfg(target_os = "linux")]
     Watch(WatchOptions),
     /// A script that copies what another computer tells of itself, to check it here; it sends nothing
     Collect(CollectOptions),

@@ -64,6 +64,11 @@ pub fn run(command: Command) -> Result<ExitCode, Failure> {
         Command::Apply(options) => apply::run(&options),
         #[cfg(target_os = "linux")]
         Command::Watch(options) => watch::run(&options),
+        #[cfg(not(target_os = "linux"))]
+        Command::Apply(_) | Command::Watch(_) => Err(Failure::machine(
+            "apply sets things, and watch looks, on Linux only",
+            "swiftloop check tells what to set with your hands: first swiftloop collect, then name the copy that it makes",
+        )),
         #[cfg(target_os = "linux")]
         Command::PutBack(options) => crate::in_effect::put_back_quietly(&options),
         #[cfg(target_os = "linux")]

@@ -9,7 +9,7 @@ use crate::page::{command, paint, title, wrapped};
 use crate::printing::print_to_pdf;
 use crate::views::quoted;
 use crate::views::sheet::{Sheet, html, markdown, text};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::process::ExitCode;
 use swiftloop_core::in_effect::{Settings, kinds_of};
 use swiftloop_files::{Overwrite, holds_settings, save};
@@ -37,7 +37,7 @@ pub fn run(options: &SheetOptions) -> Result<ExitCode, Failure> {
     let (Some(file), Some(form)) = (&options.out, form) else {
         return match &options.pdf {
             Some(pdf) => print(&written(pdf, &sheet, options)),
-            None => print(&text(&sheet)),
+            None => print(&(text(&sheet) + &next(&sheet, options))),
         };
     };
     let content = match form {
@@ -52,7 +52,12 @@ pub fn run(options: &SheetOptions) -> Result<ExitCode, Failure> {
 fn written(file: &Path, sheet: &Sheet<'_>, options: &SheetOptions) -> String {
     let pages: usize = sheet.kinds.iter().map(|k| k.settings.phases.len()).sum();
     let pages = crate::page::counted(pages, "page", "pages");
-    let mut text = wrapped("", &format!("{pages} written to {}.", file.display()));
+    wrapped("", &format!("{pages} written to {}.", file.display())) + &next(sheet, options)
+}
+
+/// The check before the first take.
+fn next(sheet: &Sheet<'_>, options: &SheetOptions) -> String {
+    let mut text = String::new();
     let first = sheet.kinds.first().and_then(|k| k.settings.phases.first());
     if let Some(d) = first {
         // Of several computers the first; the session, where there is one, comes last.
@@ -117,7 +122,7 @@ fn place(options: &SheetOptions) -> Place {
 }
 
 /// What people call it: the rig's name where that tells computers apart, or the file's.
-fn name(file: &PathBuf, settings: &Settings, computers: usize) -> String {
+fn name(file: &Path, settings: &Settings, computers: usize) -> String {
     let stem = || file.file_stem().map_or("computer".into(), |s| s.to_string_lossy().into_owned());
     if computers > 1 || settings.rig.is_empty() { stem() } else { settings.rig.clone() }
 }

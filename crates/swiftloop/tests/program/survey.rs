@@ -118,7 +118,7 @@ fn a_folder_that_is_no_computer_is_refused() {
     for root in [".", "nowhere"] {
         let answer = folder.run(&["survey", "--root", root]);
         assert_eq!(answer.code, 2);
-        assert!(answer.err.contains("no folder proc") && answer.err.contains("to do:"), "{}", answer.err);
+        assert!(answer.err.contains("holds no copy") && answer.err.contains("to do:"), "{}", answer.err);
     }
 }
 

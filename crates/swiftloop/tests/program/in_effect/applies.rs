@@ -106,8 +106,8 @@ fn the_next_phase_sets_only_what_differs_and_back_leads_before_the_first() {
     let of = |phase: &str| set(&folder.run(&[&APPLY[..], &["--phase", phase]].concat()));
     assert!(of("tracking").len() >= 5);
     assert_eq!(of("mixing"), ["forced-buffer"]);
-    let journal = std::fs::read_dir(folder.path(".state/swiftloop")).unwrap().map(|e| e.unwrap().path());
-    let journal = journal.filter(|p| p.extension().is_some_and(|e| e == "jsonl")).next().unwrap();
+    let mut files = std::fs::read_dir(folder.path(".state/swiftloop")).unwrap().map(|e| e.unwrap().path());
+    let journal = files.find(|p| p.extension().is_some_and(|e| e == "jsonl")).unwrap();
     assert_eq!(std::fs::metadata(&journal).unwrap().permissions().mode() & 0o777, 0o600);
     assert_eq!(folder.run(&BACK).code, 0);
     assert_eq!(changed(&before, &content(&folder.path("copy"))), NONE);
