@@ -16,11 +16,10 @@ const PATIENCE: Duration = Duration::from_secs(5);
 /// More is no journal.
 const LARGEST: u64 = 16 * 1024 * 1024;
 
-/// Where the journal of this user lies; `root` is that of a copy, where it is about one.
+/// Where the journal of this user lies, by its number; `root` is that of a copy, where it is about one.
 #[must_use]
-pub fn journal_of_user(root: Option<&Path>) -> Option<PathBuf> {
-    let folders = directories::ProjectDirs::from("", "", "swiftloop")?;
-    let folder = folders.state_dir().unwrap_or(folders.data_local_dir());
+pub fn journal_of_user(own: u32, root: Option<&Path>) -> Option<PathBuf> {
+    let folder = state_folder(own)?;
     let name = match root {
         None => "in-effect.jsonl".to_string(),
         // A copy has its own, told apart by where it lies.
@@ -34,6 +33,17 @@ pub fn journal_of_user(root: Option<&Path>) -> Option<PathBuf> {
         }
     };
     Some(folder.join(name))
+}
+
+/// The superuser may come with another user's home folder, in which that user may write: it has a place of its own, unless one is
+/// named.
+fn state_folder(own: u32) -> Option<PathBuf> {
+    const OF_SUPERUSER: &str = "/var/lib/swiftloop";
+    if cfg!(target_os = "linux") && own == 0 && std::env::var_os("XDG_STATE_HOME").is_none() {
+        return Some(PathBuf::from(OF_SUPERUSER));
+    }
+    let folders = directories::ProjectDirs::from("", "", "swiftloop")?;
+    Some(folders.state_dir().unwrap_or(folders.data_local_dir()).to_path_buf())
 }
 
 /// The journal, held.

@@ -49,6 +49,7 @@ pub fn run(options: &ApplyOptions) -> Result<ExitCode, Failure> {
         now: now.as_ref().unwrap_or(&before),
         place: &place,
         root,
+        through_superuser: is_root() && std::env::var_os("SUDO_UID").is_some(),
         returned: set.returned.as_deref(),
     };
     answer(&options.shown, |detail| view::show(&put, detail), || view::json(&put))?;

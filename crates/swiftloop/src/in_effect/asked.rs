@@ -132,10 +132,15 @@ fn by_hand(context: &Context<'_>, plan: &Plan, choice: &Choice) -> ByHand {
     ByHand { restore: undo.collect(), set: all.map(|r| plain(remedies::does(context, r))).collect() }
 }
 
-/// Files that lead to something being set are this user's own.
+/// Files that lead to something being set are this user's own, or of the user who asked the superuser to do it.
 pub fn only_mine(files: &[PathBuf]) -> Result<(), Failure> {
     let own = own_user();
-    files.iter().try_for_each(|file| only_ours(file, own)).map_err(|e| match e {
+    let asked = std::env::var("SUDO_UID").ok().and_then(|uid| uid.parse().ok()).filter(|_| own == 0);
+    let mine = |file: &PathBuf| match (only_ours(file, own), asked) {
+        (Err(_), Some(asked)) => only_ours(file, asked),
+        (answer, _) => answer,
+    };
+    files.iter().try_for_each(mine).map_err(|e| match e {
         FileError::Misfit { path, what, help } => {
             Failure::usage(format!("nothing is set from {}: {what}", path.display()), help)
         }

@@ -1,6 +1,6 @@
 //! The hands that set things: levers of this computer or of a copy, and what is held by a process of ours.
 
-use super::holder;
+use super::{holder, own_user};
 use crate::failure::Failure;
 use std::path::{Path, PathBuf};
 use swiftloop_core::in_effect::Lever;
@@ -9,7 +9,7 @@ use swiftloop_host::levers::{LeverError, Levers};
 
 /// Where the journal lies.
 pub fn journal_path(root: Option<&Path>) -> Result<PathBuf, Failure> {
-    journal_of_user(root).ok_or_else(|| {
+    journal_of_user(own_user(), root).ok_or_else(|| {
         Failure::machine(
             "this user has no home folder, so there is no place for the journal, and nothing may be set without it",
             "set HOME, or XDG_STATE_HOME, to a folder of this user's own",

@@ -24,6 +24,8 @@ pub struct Put<'a> {
     /// Files and place, as arguments of another command.
     pub place: &'a str,
     pub root: Option<&'a Path>,
+    /// It was the superuser who was asked to set it, and goes back so.
+    pub through_superuser: bool,
     /// Nobody confirmed it in time, so it went back.
     pub returned: Option<&'a [Returned]>,
 }
@@ -127,7 +129,8 @@ fn next(put: &Put<'_>) -> String {
     }
     if !put.applied.taken.is_empty() {
         text.push_str(&title("When the session is over, put everything back"));
-        text.push_str(&command(&format!("swiftloop apply --back{}", put.root())));
+        let sudo = if put.through_superuser { "sudo " } else { "" };
+        text.push_str(&command(&format!("{sudo}swiftloop apply --back{}", put.root())));
     } else if put.for_root.is_empty() {
         text.push_str(&title("Keep an eye on the take"));
         text.push_str(&command(&format!("swiftloop watch {}", put.place)));

@@ -56,7 +56,7 @@ fn idle_of(cpu_states: [bool; 3]) -> Vec<Idle> {
     [("shallow", 2), ("deep", 130), ("deepest", 700)].into_iter().enumerate().map(of).collect()
 }
 
-pub fn open(rate: u32, channels: u32) -> Open {
+fn open(rate: u32, channels: u32) -> Open {
     Open {
         rate_hz: Hz::new(rate),
         period_frames: 64,

@@ -1,12 +1,17 @@
 //! Each thing in turn is otherwise than planned: it is named by its word, and nothing else is.
 
-use super::machine::{demand, open, ready};
+use super::machine::{demand, ready};
 use swiftloop_core::in_effect::{Demand, Known, Unread, compare};
 use swiftloop_core::rig::PowerPlan;
-use swiftloop_core::survey::{Busy, Inventory, ServerState, System, Version};
+use swiftloop_core::survey::{Busy, Inventory, Open, ServerState, System, Version};
 use swiftloop_core::units::{Block, Hz};
 
 type Change = fn(&mut Inventory);
+
+/// How a stream of the card is open.
+fn opened(i: &mut Inventory, stream: usize) -> &mut Open {
+    i.cards[0].streams[stream].open.as_mut().unwrap()
+}
 
 /// What is changed, and by which word it has to be named.
 const WRONG: &[(&str, Change)] = &[
@@ -17,14 +22,14 @@ const WRONG: &[(&str, Change)] = &[
     ("server", |i| i.servers.clear()),
     ("rate", |i| i.servers[0].rate_hz = Some(Hz::new(44_100))),
     ("rate", |i| i.servers[0].forced_rate_hz = Some(Hz::new(96_000))),
-    ("rate", |i| i.cards[0].streams[0].open = Some(open(44_100, 4))),
+    ("rate", |i| opened(i, 0).rate_hz = Hz::new(44_100)),
     ("rate-not-allowed", |i| i.servers[0].allowed_rates_hz = vec![Hz::new(44_100)]),
     ("buffer", |i| i.servers[0].buffer_frames = Some(1024)),
     ("buffer", |i| i.servers[0].forced_buffer_frames = Some(128)),
     ("buffer-bounds", |i| i.servers[0].buffer_range_frames = Some((128, 2048))),
     ("clock-source", |i| i.cards[0].clock = Some("Word Clock".into())),
-    ("channels", |i| i.cards[0].streams[1].open = Some(open(48_000, 16))),
-    ("channels", |i| i.cards[0].streams[0].open = Some(open(48_000, 2))),
+    ("channels", |i| opened(i, 1).channels = 16),
+    ("channels", |i| opened(i, 0).channels = 2),
     ("power", |i| i.processor.governor = Some("powersave".into())),
     ("power", |i| i.power.plan = Some(PowerPlan::Saving)),
     ("on-battery", |i| i.power.on_battery = Some(true)),
@@ -44,10 +49,7 @@ const WRONG: &[(&str, Change)] = &[
     ("programs", |i| i.busy = vec![Busy { name: "sync".into(), core_share: 0.4 }]),
     ("programs", |i| i.busy = vec![Busy { name: "web browser".into(), core_share: 0.03 }]),
     ("memory", |i| i.memory.available_gb = Some(0.5)),
-    ("too-little-memory", |i| {
-        i.memory.total_gb = Some(4.0);
-        i.memory.available_gb = Some(3.0);
-    }),
+    ("too-little-memory", |i| i.memory.total_gb = Some(5.5)),
     ("disk", |i| i.disk_free_gb = Some(3.0)),
 ];
 
