@@ -110,17 +110,17 @@ pub fn show(kept: &Kept<'_>) -> String {
 
 fn lead(kept: &Kept<'_>) -> String {
     let s = &kept.watched.summary;
-    let by = kept
-        .watched
-        .server
-        .map_or("as a thread of ours at the real period was late", |_| "as the server tells");
+    let server = kept.watched.server.is_some();
     if s.dropouts == 0 {
         let none = styled(Style::Good, "No dropout");
-        let late = match s.late_blocks {
-            0 => String::new(),
-            n => format!(" A thread of ours was late {n} times all the same: there is little to spare."),
+        return match (server, s.late_blocks) {
+            (false, _) => format!("{none}: a thread of ours that wakes at the real period was never late."),
+            (true, 0) => format!("{none}, as the server tells."),
+            (true, late) => format!(
+                "{none}, as the server tells. A thread of ours at the real period was late {} all the same: there is little to spare.",
+                counted(late as usize, "time", "times")
+            ),
         };
-        return format!("{none}, {by}.{late}");
     }
     let n = styled(Style::Bad, counted(s.dropouts as usize, "dropout", "dropouts"));
     let at = match kept.times {
@@ -128,7 +128,10 @@ fn lead(kept: &Kept<'_>) -> String {
         times if times.len() <= 3 => format!(" at {}", and_list(times)),
         times => format!(", the first at {}", times[0]),
     };
-    format!("{n}{at}, {by}.")
+    if server {
+        return format!("{n}{at}, as the server tells.");
+    }
+    format!("{n}{at}: so often was a thread of ours late that wakes at the real period.")
 }
 
 fn next(kept: &Kept<'_>) -> String {
