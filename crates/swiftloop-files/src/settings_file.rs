@@ -24,6 +24,8 @@ pub fn settings_text(path: &Path, settings: &Settings) -> Result<String, FileErr
     shorten(document.as_table_mut(), 0);
     let phase = settings.phases.first().map_or("PHASE", |d| d.phase.as_str());
     let name = path.file_name().map_or("settings.toml".into(), |n| n.to_string_lossy());
+    // A comment is one line, whatever stands in names.
+    let (phase, name) = (phase.replace(char::is_control, " "), name.replace(char::is_control, " "));
     Ok(format!(
         "# What this computer must be set to, phase by phase; the plan made it.\n\
          # Is it so?  swiftloop check {name} --phase {phase}\n{document}"

@@ -30,7 +30,13 @@ pub fn print_to_pdf(html: &str, file: &Path) -> Result<(), Failure> {
     let all = named.into_iter().chain(BROWSERS.map(PathBuf::from));
     for browser in all {
         let mut program = Command::new(&browser);
-        program.args(["--headless", "--disable-gpu", "--no-pdf-header-footer", "--no-first-run"]);
+        program.args([
+            "--headless",
+            "--disable-gpu",
+            "--no-pdf-header-footer",
+            "--no-first-run",
+            "--disable-dev-shm-usage",
+        ]);
         // What it keeps of itself goes with the folder.
         program.arg(format!("--user-data-dir={}", folder.path().join("kept").display()));
         #[cfg(target_os = "linux")]

@@ -186,8 +186,6 @@ pub enum Unread {
     Rates,
     /// The power plan.
     Power,
-    /// Idle states.
-    Idle,
     /// What this user may do.
     Rights,
     /// What other programs take.

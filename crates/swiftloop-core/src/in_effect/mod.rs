@@ -1,7 +1,7 @@
 //! In effect: is the computer set as the plan says, what does it cost where it is not, and which of it can be set. A plan
 //! becomes [`Settings`], plain data small enough to be mailed; those and an inventory of the computer as it is now come
 //! in, [`Difference`]s with their cost and [`Put`]s, the single things that can be set, go out. The one idea: whatever
-//! can be set is derived from the very same comparison that says that it is wrong, so a check after setting is clean of it.
+//! can be set is judged by the very rules that say that it is wrong, so a check after setting is clean of it.
 
 mod costs;
 mod demand;

@@ -59,7 +59,8 @@ pub(super) fn processor(tree: &Tree) -> Cpu {
     let mhz = |khz: u64| khz as f64 / 1000.0;
     // Of all the one that is held lowest.
     let limited = each.iter().filter_map(|e| Some((e.allowed_khz?, e.most_khz?)));
-    let limited = limited.min_by(|a, b| (a.0 * b.1).cmp(&(b.0 * a.1)));
+    let share = |l: &(u64, u64)| l.0 as f64 / l.1.max(1) as f64;
+    let limited = limited.min_by(|a, b| share(a).total_cmp(&share(b)));
     let clock = |key: &str| tree.number(&format!("{CPUS}/cpu0/cpufreq/{key}")).map(|khz| khz / 1000.0);
     let flag = |name: &str| tree.number(&format!("{CPUS}/{name}")).map(|x| x > 0.0);
     Cpu {

@@ -254,7 +254,7 @@ fn hubs_above(id: &str, devices: &[Value]) -> u32 {
 fn maker_drivers(asio: &str) -> Vec<String> {
     let keys = asio.lines().map(str::trim).filter(|l| l.starts_with("HKEY_"));
     let names = keys.filter_map(|l| {
-        let rest = l.to_lowercase().find("\\asio\\").map(|at| &l[at + 6..])?;
+        let rest = l.to_ascii_lowercase().find("\\asio\\").map(|at| &l[at + 6..])?;
         (!rest.is_empty() && !rest.contains('\\')).then(|| rest.to_string())
     });
     let mut all: Vec<String> = names.collect();

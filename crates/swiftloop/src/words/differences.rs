@@ -235,7 +235,6 @@ pub fn unread(what: Unread) -> &'static str {
         Unread::Buffer => "the buffer that is set",
         Unread::Rates => "rates (nothing is open)",
         Unread::Power => "the power plan",
-        Unread::Idle => "idle states",
         Unread::Rights => "priorities that are allowed",
         Unread::Programs => "programs that run",
         Unread::Disk => "free space on the disk",

@@ -88,7 +88,7 @@ pub fn picture(d: &Demand, id: &str) -> String {
         svg,
         "<text x=\"{edge}\" y=\"{:.1}\" text-anchor=\"end\">often</text><text x=\"{edge}\" y=\"{floor}\" text-anchor=\"end\">rare</text>\
          <text x=\"{LEFT}\" y=\"{:.1}\">{shortest:.1} ms late</text><text x=\"{:.1}\" y=\"{:.1}\" text-anchor=\"end\">{longest:.0} ms late</text>\
-         <text x=\"{LEFT}\" y=\"{:.1}\">dropouts against delay; figures are buffers, the square is chosen</text></svg>",
+         <text x=\"{LEFT}\" y=\"{:.1}\">dropouts against delay; the square is chosen</text></svg>",
         TOP + 7.0,
         floor + 12.0,
         WIDTH - RIGHT,

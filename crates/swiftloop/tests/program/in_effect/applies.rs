@@ -191,3 +191,20 @@ fn a_place_that_leads_elsewhere_is_no_place() {
     assert!((0..=1).contains(&answer.code), "{}", answer.err);
     assert!(!set(&answer).contains(&"usb-power".to_string()));
 }
+
+#[test]
+fn the_interfaces_interrupt_goes_to_the_cores_that_the_plan_leaves() {
+    let folder =
+        folder(&[("interface_name", "interface_name = \"built-in sound\""), ("workers", "workers = 3")]);
+    // Four cores of two threads each: the last core are the threads 3 and 7.
+    std::fs::create_dir_all(folder.path("copy/proc/irq/16")).unwrap();
+    folder.write("copy/proc/irq/16/smp_affinity_list", "0-7\n");
+    let before = content(&folder.path("copy"));
+    let only = folder.run(&[&APPLY[..], &["--only", "interrupts"]].concat());
+    assert_eq!(set(&only), ["interrupt-cores"], "{}", only.err);
+    assert_eq!(folder.read("copy/proc/irq/16/smp_affinity_list"), "3,7\n");
+    // As the system may write it by then: the same cores.
+    folder.write("copy/proc/irq/16/smp_affinity_list", "7,3\n");
+    assert_eq!(folder.run(&BACK).code, 0);
+    assert_eq!(changed(&before, &content(&folder.path("copy"))), NONE);
+}

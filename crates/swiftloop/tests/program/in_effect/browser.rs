@@ -7,11 +7,15 @@ use serde_json::Value;
 use std::process::Command;
 
 const BROWSER: &str = "chromium";
+const HEADLESS: [&str; 4] = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage"];
 
 fn is_there() -> bool {
-    let there = Command::new(BROWSER).arg("--version").output().is_ok_and(|o| o.status.success());
+    // Installed is not enough: it has to show a page here.
+    let shown =
+        Command::new(BROWSER).args(HEADLESS).args(["--dump-dom", "data:text/html,<p>here</p>"]).output();
+    let there = shown.is_ok_and(|o| String::from_utf8_lossy(&o.stdout).contains("<p>here</p>"));
     if !there {
-        eprintln!("skipped: no {BROWSER} is installed here");
+        eprintln!("skipped: no {BROWSER} that shows a page is installed here");
     }
     there
 }
@@ -31,6 +35,8 @@ for(const e of document.querySelectorAll("body *")){
   const [a,b]=[light(ink),light(paper)].sort((x,y)=>y-x),ratio=(a+.05)/(b+.05);
   if(ratio<worst){worst=ratio;at=e.textContent.slice(0,40)}
   const box=e.getBoundingClientRect();
+  const drawn=inSvg&&inSvg.getBoundingClientRect();
+  if(drawn&&(box.right>drawn.right+1||box.left<drawn.left-1))cut.push(e.textContent.slice(0,40));
   if(!e.closest(".wide")&&(box.right>innerWidth+1||box.left<-1))cut.push(e.textContent.slice(0,40));
 }
 const found={worst,at,cut,wide:document.documentElement.scrollWidth-innerWidth,width:innerWidth,dark:matchMedia("(prefers-color-scheme: dark)").matches};
@@ -43,7 +49,8 @@ fn measured(folder: &Folder, size: &str, dark: bool) -> Value {
     let kept = folder.path(".browser");
     let scheme = format!("--blink-settings=preferredColorScheme={}", u8::from(!dark));
     let output = Command::new(BROWSER)
-        .args(["--headless", "--no-sandbox", "--disable-gpu", "--dump-dom", &scheme])
+        .args(HEADLESS)
+        .args(["--dump-dom", &scheme])
         .arg(format!("--window-size={size}"))
         .arg(format!("--user-data-dir={}", kept.display()))
         .arg(format!("file://{}", folder.path("measured.html").display()))
