@@ -65,6 +65,11 @@ impl Opened {
         Self { rig, session: learned.session, rigs: learned.rigs, noted, files, weighed: Vec::new() }
     }
 
+    /// The session as it is written: what notes taught is learned anew from there.
+    pub fn written(&self) -> &Session {
+        self.noted.before.as_ref().map_or(&self.session, |(session, _)| session)
+    }
+
     /// As if nothing had been noted; nothing where nothing was.
     pub fn before_notes(&self) -> Option<Context<'_>> {
         let (session, rigs) = self.noted.before.as_ref()?;

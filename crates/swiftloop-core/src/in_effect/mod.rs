@@ -21,5 +21,5 @@ pub use handout::{ByHand, handout};
 pub use home::{Fate, Journal, JournalLine, Stage, fate};
 pub use kinds::{KindOfComputer, kinds_of};
 pub use lever::{Lever, LeverKind, NotTaken, Put, pipewire_takes, puts};
-pub use ours::is_ours;
+pub use ours::alike;
 pub use watch::{Event, Happened, Sample, Summary, Watcher};

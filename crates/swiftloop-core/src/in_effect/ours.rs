@@ -12,15 +12,15 @@ fn bare(name: &str) -> String {
     name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
 }
 
-/// One name lies in the other.
-pub(super) fn alike(a: &str, b: &str) -> bool {
+/// One name lies in the other: the same device, as people and different parts of a system write it.
+#[must_use]
+pub fn alike(a: &str, b: &str) -> bool {
     let (a, b) = (bare(a), bare(b));
     !a.is_empty() && a == b || a.len().min(b.len()) >= SHORTEST && (a.contains(&b) || b.contains(&a))
 }
 
 /// Whether a name means the interface of a demand.
-#[must_use]
-pub fn is_ours(demand: &Demand, name: &str) -> bool {
+fn is_ours(demand: &Demand, name: &str) -> bool {
     [&demand.interface, &demand.interface_name].into_iter().any(|wanted| alike(wanted, name))
 }
 

@@ -168,6 +168,14 @@ pub struct Summary {
     pub happened: BTreeMap<String, u64>,
 }
 
+impl Summary {
+    /// How long, in minutes to the tenth; no note is of no time at all.
+    #[must_use]
+    pub fn minutes(&self) -> f64 {
+        (self.seconds / 6.0).round().max(1.0) / 10.0
+    }
+}
+
 /// Dropouts whose times are kept.
 const FIRST: usize = 20;
 

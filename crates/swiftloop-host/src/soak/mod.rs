@@ -18,7 +18,7 @@ pub use clock::{now_ns, worked_ns};
 pub use idle_guard::{IdleGuard, hold_off_idle};
 pub use meter::{Meter, WorkerReading};
 pub use permission::{Permission, permission};
-pub use provenance::{boot, clock_ago, kernel, now, today};
+pub use provenance::{boot, kernel, now, time_of_day, today};
 pub use record::{Late, Record, WorkerRecord};
 pub use run::{SoakError, soak, soak_here};
 pub use schedule::Schedule;

@@ -28,10 +28,8 @@ pub fn now() -> String {
     jiff::Zoned::now().strftime("%Y-%m-%dT%H:%M:%S%.3f%:z").to_string()
 }
 
-/// The time of day so many seconds ago, as clocks show it.
+/// The time of day, as clocks show it.
 #[must_use]
-pub fn clock_ago(seconds: f64) -> String {
-    let span = jiff::SignedDuration::try_from_secs_f64(seconds.max(0.0)).unwrap_or_default();
-    let then = jiff::Zoned::now().saturating_sub(span);
-    then.strftime("%H:%M:%S").to_string()
+pub fn time_of_day() -> String {
+    jiff::Zoned::now().strftime("%H:%M:%S").to_string()
 }

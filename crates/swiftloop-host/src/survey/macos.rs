@@ -3,6 +3,7 @@
 use super::tree::Tree;
 use serde_json::Value;
 use std::path::Path;
+use swiftloop_core::in_effect::alike;
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::survey::{Busy, Card, Cpu, EnergyState, Inventory, Memory, Stream, System, Usb, Version};
 use swiftloop_core::units::Hz;
@@ -113,7 +114,7 @@ fn card(device: &Value, on_bus: &[OnBus]) -> Option<Card> {
     let inputs = channels("coreaudio_device_input").map(|n| stream(true, n));
     let outputs = channels("coreaudio_device_output").map(|n| stream(false, n));
     let transport = device["coreaudio_device_transport"].as_str().unwrap_or("");
-    let usb = on_bus.iter().find(|u| super::alike(&u.name, &name)).filter(|_| transport.ends_with("usb"));
+    let usb = on_bus.iter().find(|u| alike(&u.name, &name)).filter(|_| transport.ends_with("usb"));
     let connection = match transport.rsplit('_').next().unwrap_or("") {
         "usb" if usb.is_some_and(|u| u.mbit_s >= 5000.0) => "usb3",
         "usb" if usb.is_some_and(|u| u.mbit_s > 0.0 && u.mbit_s < 480.0) => "usb1",

@@ -168,15 +168,6 @@ fn read(tree: &Tree) -> Inventory {
     }
 }
 
-/// Two names of a device, as the system's parts write them, mean the same one.
-fn alike(a: &str, b: &str) -> bool {
-    let bare = |name: &str| -> String {
-        name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
-    };
-    let (a, b) = (bare(a), bare(b));
-    a.len().min(b.len()) >= 3 && (a.contains(&b) || b.contains(&a))
-}
-
 fn of_jack(about: &About) -> ServerState {
     let mut state = ServerState {
         kind: about.kind.into(),

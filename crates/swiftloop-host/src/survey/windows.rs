@@ -4,6 +4,7 @@
 use super::tree::Tree;
 use serde_json::Value;
 use std::path::Path;
+use swiftloop_core::in_effect::alike;
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::survey::{Busy, Card, Cpu, EnergyState, Inventory, Memory, Stream, System, Usb, Version};
 use swiftloop_core::units::Hz;
@@ -46,7 +47,7 @@ pub(super) fn read(tree: &Tree) -> Inventory {
     let drivers = json("drivers");
     let mut cards = cards(&text("sound"), &devices, &power);
     for name in maker_drivers(&text("asio")) {
-        if !cards.iter().any(|c| super::alike(&c.name, &name)) {
+        if !cards.iter().any(|c| alike(&c.name, &name)) {
             cards.push(Card { id: name.clone(), name, driver: "ASIO".into(), ..Card::default() });
         }
     }
@@ -212,8 +213,7 @@ fn format(hex: &str) -> Option<(Hz, u32)> {
 
 /// Where a card hangs, and whether it may be put to sleep.
 fn place(card: &mut Card, devices: &[Value], power: &str) {
-    let ids =
-        devices.iter().filter(|d| d["FriendlyName"].as_str().is_some_and(|n| super::alike(n, &card.name)));
+    let ids = devices.iter().filter(|d| d["FriendlyName"].as_str().is_some_and(|n| alike(n, &card.name)));
     let ids: Vec<&str> = ids.filter_map(|d| d["InstanceId"].as_str()).collect();
     let on = |bus: &str| ids.iter().copied().find(|id| id.starts_with(bus));
     let Some(id) = on("USB\\") else {

@@ -8,25 +8,15 @@ use crate::views::notes as view;
 use crate::words::InContext;
 use std::path::PathBuf;
 use std::process::ExitCode;
-use swiftloop_core::choice::{self, Request, Trial, attempt_trial};
-use swiftloop_core::notes::Feels;
+use swiftloop_core::choice::{self, Plan, Request, Trial, attempt_trial};
+use swiftloop_core::ids::{InterfaceId, PhaseId};
+use swiftloop_core::notes::{Feels, Note};
 use swiftloop_files::{NewNote, add_note, notes_beside};
 use swiftloop_host::soak::today;
 
 pub fn run(options: &NoteOptions) -> Result<ExitCode, Failure> {
-    let opened = Opened::read(&options.rig, &options.session, &options.catalogue)?;
-    let context = opened.context();
-    let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
-    let before = choice::plan(context, &Watched::planning());
-    let request =
-        Request { driver: options.driver.clone(), buffer: options.buffer.clone(), ..Request::default() };
-    let trial = attempt_trial(context, Some(&before), place, &request)
-        .map_err(|why| Failure::explained(&InContext(&context, why)))?;
-    let note = as_written(&opened, options, &trial)?;
-    // The session as it is written: what earlier notes taught is learned anew.
-    let written = opened.noted.before.as_ref().map_or(&opened.session, |(session, _)| session);
-    let notes = add_note(&options.session, &note, (&opened.rig, written), &today())?;
-    let now = Opened::with_notes(opened.rig.clone(), written.clone(), notes, opened.files.clone());
+    let Added { opened, place, before, notes } = Added::of(options)?;
+    let now = Opened::with_notes(opened.rig.clone(), opened.written().clone(), notes, opened.files.clone());
     let after = choice::plan(now.context(), &Watched::planning());
     let noted = view::JustNoted {
         file: notes_beside(&options.session),
@@ -40,16 +30,31 @@ pub fn run(options: &NoteOptions) -> Result<ExitCode, Failure> {
 
 /// Adds a note as asked and tells where, without showing what it changes.
 pub fn keep(options: &NoteOptions) -> Result<PathBuf, Failure> {
-    let opened = Opened::read(&options.rig, &options.session, &options.catalogue)?;
-    let context = opened.context();
-    let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
-    let before = choice::plan(context, &Watched::planning());
-    let trial = attempt_trial(context, Some(&before), place, &Request::default())
-        .map_err(|why| Failure::explained(&InContext(&context, why)))?;
-    let note = as_written(&opened, options, &trial)?;
-    let written = opened.noted.before.as_ref().map_or(&opened.session, |(session, _)| session);
-    add_note(&options.session, &note, (&opened.rig, written), &today())?;
-    Ok(notes_beside(&options.session))
+    Added::of(options).map(|_| notes_beside(&options.session))
+}
+
+/// A note that was added: to what, and all notes that stand there now.
+struct Added {
+    opened: Opened,
+    place: (InterfaceId, PhaseId),
+    before: Plan,
+    notes: Vec<Note>,
+}
+
+impl Added {
+    fn of(options: &NoteOptions) -> Result<Self, Failure> {
+        let opened = Opened::read(&options.rig, &options.session, &options.catalogue)?;
+        let context = opened.context();
+        let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
+        let before = choice::plan(context, &Watched::planning());
+        let request =
+            Request { driver: options.driver.clone(), buffer: options.buffer.clone(), ..Request::default() };
+        let trial = attempt_trial(context, Some(&before), place, &request)
+            .map_err(|why| Failure::explained(&InContext(&context, why)))?;
+        let note = as_written(&opened, options, &trial)?;
+        let notes = add_note(&options.session, &note, (&opened.rig, opened.written()), &today())?;
+        Ok(Self { opened, place, before, notes })
+    }
 }
 
 /// The note with all that was so when it was seen: as asked, and as planned for the rest.

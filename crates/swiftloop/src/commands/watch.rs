@@ -16,7 +16,7 @@ use std::process::ExitCode;
 use std::time::Duration;
 use swiftloop_core::in_effect::{Demand, Happened};
 use swiftloop_files::{FileError, Overwrite, save};
-use swiftloop_host::soak::{clock_ago, now};
+use swiftloop_host::soak::{now, time_of_day};
 
 /// Without another length: as good as for good.
 const LONG_S: f64 = 7.0 * 86_400.0;
@@ -43,7 +43,7 @@ pub fn run(options: &WatchOptions) -> Result<ExitCode, Failure> {
     let mut metrics_at = f64::NEG_INFINITY;
     let mut failed = Ok(());
     let mut tell = |m: &Moment<'_>| {
-        let at = clock_ago(0.0);
+        let at = time_of_day();
         let mut heard = false;
         for event in m.events {
             let is_dropout = matches!(event.happened, Happened::Xrun { .. } | Happened::Late { .. });
@@ -98,8 +98,6 @@ fn keep(
     let [rig, session] = options.files.as_slice() else {
         return Err(Failure::usage("a note needs a rig and a session", "name both"));
     };
-    // What was shorter tells nothing, and no note may be of no time.
-    let minutes = (summary.seconds / 60.0 * 10.0).round().max(1.0) / 10.0;
     note::keep(&NoteOptions {
         rig: rig.clone(),
         session: session.clone(),
@@ -107,7 +105,7 @@ fn keep(
         interface: Some(demand.interface.clone()),
         driver: None,
         buffer: None,
-        minutes: Some(minutes),
+        minutes: Some(summary.minutes()),
         dropouts: Some(u32::try_from(summary.dropouts).unwrap_or(u32::MAX)),
         meter: None,
         meter_peak: None,

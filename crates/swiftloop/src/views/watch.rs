@@ -149,7 +149,7 @@ fn next(kept: &Kept<'_>) -> String {
         text.push_str(&command(&format!("sudo swiftloop watch {} --trace", kept.place)));
     }
     if kept.has_session {
-        let minutes = (s.seconds / 60.0 * 10.0).round().max(1.0) / 10.0;
+        let minutes = s.minutes();
         text.push_str(&title("Keep it as a note: the plan learns from it"));
         text.push_str(&command(&format!(
             "swiftloop note {} --minutes {minutes} --dropouts {}",

@@ -9,6 +9,8 @@ mod kills;
 #[cfg(target_os = "linux")]
 mod servers;
 mod sheets;
+#[cfg(target_os = "linux")]
+mod watches;
 
 use crate::common::{Folder, copy_tree};
 use serde_json::Value;
