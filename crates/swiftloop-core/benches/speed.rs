@@ -7,6 +7,7 @@ use std::hint::black_box;
 use swiftloop_core::choice::{Arrangement, Evaluation, OneByOne, PhaseProblem, candidates, plan, report};
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::ids::NodeId;
+use swiftloop_core::link::far::LinkSetting;
 use swiftloop_core::load::{BlockGraph, Graph, Rule, WorkShare, critical_path, list_schedule};
 use swiftloop_core::loops::{Context, Setting};
 use swiftloop_core::rig::{Offered, Rig};
@@ -31,7 +32,7 @@ fn arrangement(block: u32) -> Arrangement {
         rate: Hz::new(48_000),
         buffer: Offered::plain(Block::new(block)),
     };
-    Arrangement { setting, roll: None, workers: 8 }
+    Arrangement { setting, roll: None, workers: 8, link: LinkSetting::default() }
 }
 
 fn makespan(c: &mut Criterion) {

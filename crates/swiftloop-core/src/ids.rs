@@ -47,6 +47,10 @@ id!(/// A node of the routing: a track, a bus or the main output.
     NodeId);
 id!(/// A processor of a session, in the order of the routing.
     ProcessorId);
+id!(/// A far side of a rig.
+    FarId);
+id!(/// A meeting point of a rig.
+    MeetingId);
 id!(/// A performer of a session.
     PerformerId);
 id!(/// A phase of a session.

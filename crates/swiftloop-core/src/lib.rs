@@ -33,6 +33,7 @@ pub mod choice;
 pub mod doubt;
 pub mod ids;
 pub mod in_effect;
+pub mod link;
 pub mod listen;
 pub mod load;
 pub mod loops;

@@ -1,6 +1,7 @@
 //! Reading `rig.toml` and `session.toml`: text → checked description, or an error with the bytes at fault.
 
 use crate::explain::explain;
+use crate::link_file::read_link;
 use crate::{FileError, plain_words};
 use serde::de::DeserializeOwned;
 use std::ops::Range;
@@ -110,8 +111,54 @@ pub fn read_session(path: &Path, rig: &Rig, tables: &Tables) -> Result<Session, 
 /// See [`FileError`].
 pub fn rig_from(name: &str, text: &str, tables: &Tables) -> Result<Rig, FileError> {
     let text = unmarked(text);
-    let description: rig::Description = parse(name, text, Kind::Rig)?;
+    let description = with_far_files(name, text, parse(name, text, Kind::Rig)?, Depth::Ours)?;
     Rig::checked(description, tables).map_err(|e| locate(name, text, e))
+}
+
+/// Whose rig is read: far sides of a far side's rig are none of ours.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Depth {
+    Ours,
+    Theirs,
+}
+
+/// The files that far sides and meeting points name, read: they lie beside the rig.
+fn with_far_files(
+    name: &str,
+    text: &str,
+    mut description: rig::Description,
+    depth: Depth,
+) -> Result<rig::Description, FileError> {
+    if depth == Depth::Theirs {
+        (description.fars, description.meetings) = (Vec::new(), Vec::new());
+        return Ok(description);
+    }
+    let beside = |file: &str| Path::new(name).with_file_name(file);
+    // The place is that of the line which names the file.
+    let placed = |e: FileError, list: &'static str, index: usize, key: &'static str| {
+        let (what, help) = (e.to_string(), e.help().to_string());
+        locate(name, text, Invalid::new(what, help).at(key).in_list(list, index))
+    };
+    for (i, far) in description.fars.iter_mut().enumerate() {
+        if let Some(file) = &far.link {
+            let measured = read_link(&beside(file), None).map_err(|e| placed(e, "far", i, "link"))?;
+            far.measured = Some(std::sync::Arc::new(measured));
+        }
+        if let Some(file) = &far.rig {
+            let path = beside(file);
+            let their_name = path.display().to_string();
+            let their_text = read_text(&path).map_err(|e| placed(e, "far", i, "rig"))?;
+            let their: rig::Description = parse(&their_name, unmarked(&their_text), Kind::Rig)?;
+            far.their_rig = Some(Box::new(with_far_files(&their_name, &their_text, their, Depth::Theirs)?));
+        }
+    }
+    for (i, meeting) in description.meetings.iter_mut().enumerate() {
+        if let Some(file) = &meeting.link {
+            let measured = read_link(&beside(file), None).map_err(|e| placed(e, "meeting", i, "link"))?;
+            meeting.measured = Some(std::sync::Arc::new(measured));
+        }
+    }
+    Ok(description)
 }
 
 /// Reads and checks a session whose processors get the figures that were weighed; and what became of each that says what it is.

@@ -11,6 +11,7 @@ pub mod generated;
 mod good_file;
 pub mod import;
 mod journal_file;
+mod link_file;
 mod lock;
 mod notes_file;
 mod owner;
@@ -33,6 +34,7 @@ pub use description::{
 pub use error::{FileError, plain_words};
 pub use good_file::{good_beside, read_good, remember_good};
 pub use journal_file::{JournalFile, journal_of_user};
+pub use link_file::{packets_text, read_link, readable_link};
 pub use notes_file::{NewNote, add_note, notes_beside, read_notes};
 pub use owner::only_ours;
 pub use probe_json::read_trip;

@@ -9,6 +9,7 @@ mod counting;
 pub mod jack;
 #[cfg(target_os = "linux")]
 pub mod levers;
+pub mod link;
 pub mod simulated;
 pub mod soak;
 #[cfg(feature = "sound")]

@@ -1,6 +1,7 @@
 //! Every way to arrange a phase: a problem comes in; each setting of its interface with every roll block and every number of
 //! workers that may be tried goes out.
 
+use super::lines::lines_for;
 use super::{Arrangement, PhaseProblem};
 use crate::session::Session;
 use crate::units::Block;
@@ -36,8 +37,14 @@ pub(super) fn arrangements(problem: &PhaseProblem<'_>) -> Vec<Arrangement> {
         if engine.renders_ahead && !problem.live.is_empty() {
             rolls.extend(engine.roll_frames.iter().filter(|b| **b > setting.buffer.block).map(|&b| Some(b)));
         }
+        let lines = lines_for(problem, &setting);
         for workers in worker_options(problem) {
-            all.extend(rolls.iter().map(|&roll| Arrangement { setting: setting.clone(), roll, workers }));
+            for link in &lines {
+                all.extend(rolls.iter().map(|&roll| {
+                    let (setting, link) = (setting.clone(), link.clone());
+                    Arrangement { setting, roll, workers, link }
+                }));
+            }
         }
     }
     all

@@ -21,7 +21,8 @@ fn excess_direct(
     let setting = Setting { interface, driver: DriverId::from(0), rate, buffer };
     let none = compensated(context.session, &[], |_| Frames::new(0.0));
     let chains = ChainsRange { high: &none, typical: &none, low: &none };
-    let electric = Electric { inward: vec![], outward: vec![], output_alone: vec![], fit: None };
+    let electric =
+        Electric { inward: vec![], outward: vec![], output_alone: vec![], input_alone: vec![], fit: None };
     loop_of(context, &setting, phase, performer, &electric, chains, true).excess()
 }
 

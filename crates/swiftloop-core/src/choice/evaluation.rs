@@ -12,6 +12,7 @@ use super::room::{Excess, Room, excess};
 use super::work_limit::WorkLimits;
 use crate::doubt::{Spread, lean_at};
 use crate::ids::RemedyId;
+use crate::link::far::LinkSetting;
 use crate::load::{Sequence, WorkShare, response_time, responses};
 use crate::loops::Setting;
 use crate::risk::{Dropouts, RiskModel, Work, disk_dropouts, disk_rate, memory_dropouts};
@@ -28,6 +29,8 @@ pub struct Arrangement {
     pub roll: Option<Block>,
     /// Cores that work for the session.
     pub workers: u32,
+    /// How the lines to far sides are set; nothing where there is none.
+    pub link: LinkSetting,
 }
 
 /// One phase in one arrangement.
@@ -80,7 +83,7 @@ impl<'s, 'a> Evaluation<'s, 'a> {
         };
         let mut evaluation = Self {
             allowed,
-            arranged_effort: arranged_effort(&problem.context, &arrangement),
+            arranged_effort: arranged_effort(&problem.context, problem.phase, &arrangement),
             added_effort: problem.remedies.iter().map(|r| r.effort).collect(),
             problem,
             arrangement,

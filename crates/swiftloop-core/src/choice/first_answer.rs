@@ -4,6 +4,7 @@
 use super::trial::{report_of, would_fit_at};
 use super::{Arrangement, PhaseProblem, Report};
 use crate::ids::{DriverId, InterfaceId, PhaseId};
+use crate::link::far::present;
 use crate::loops::{Context, Setting};
 use crate::rig::Offered;
 use crate::units::{Block, Hz};
@@ -24,8 +25,9 @@ pub struct FirstAnswer {
 pub fn first_answer(context: Context<'_>, rate: Hz, block: Block, workers: u32) -> FirstAnswer {
     let (interface, driver) = (InterfaceId::from(0), DriverId::from(0));
     let setting = Setting { interface, driver, rate, buffer: Offered::plain(block) };
-    let arrangement = Arrangement { setting, roll: None, workers };
     let problem = PhaseProblem::new(context, interface, PhaseId::from(0), rate);
+    let link = present(&context, problem.phase, rate);
+    let arrangement = Arrangement { setting, roll: None, workers, link };
     let report = report_of(&problem, arrangement.clone());
     let fits_at = would_fit_at(&problem, &arrangement);
     FirstAnswer { arrangement, report, fits_at }

@@ -11,7 +11,7 @@ use super::solve::solve_in;
 use super::why::Weighed;
 use super::{Arrangement, PhaseProblem};
 use crate::doubt::{Cause, Rigs, SELDOM, SURE, chance_of_change, goes_with};
-use crate::ids::{DriverId, InterfaceId, PerformerId, PhaseId, RemedyId};
+use crate::ids::{DriverId, FarId, InterfaceId, PerformerId, PhaseId, RemedyId};
 use crate::loops::{Loop, Remeasure, Setting};
 use crate::rig::Offered;
 use crate::units::{Block, Origin, Share};
@@ -33,6 +33,10 @@ pub enum Measurement {
     Meter,
     /// Whether the performer feels late.
     Felt(PerformerId),
+    /// The way over the network to a far side.
+    Link(FarId),
+    /// The interface of a far side.
+    FarSide(FarId),
 }
 
 /// A measurement with what it is worth.
@@ -61,7 +65,10 @@ impl Measurement {
     #[must_use]
     pub fn minutes(&self) -> u32 {
         match self {
-            Self::RoundTrip(..) | Self::KeyToSound(_) | Self::Felt(_) | Self::Split(_) => 5,
+            Self::RoundTrip(..) | Self::KeyToSound(_) | Self::Felt(_) | Self::Split(_) | Self::FarSide(_) => {
+                5
+            }
+            Self::Link(_) => 3,
             Self::WakeUps(_) => 10,
             Self::Meter => 2,
             Self::Distance(_) => 1,
@@ -80,7 +87,7 @@ struct Finalist {
 impl Finalist {
     /// Whether what becomes of it has anything to do with what a measurement shows, beyond what chance does among few rigs.
     fn turns_on(&self, rigs: &Rigs, signal: &[f64]) -> bool {
-        let notices = |(_, l): &(PerformerId, crate::loops::PerRig)| {
+        let notices = |(_, _, l): &(PerformerId, Option<FarId>, crate::loops::PerRig)| {
             goes_with(rigs, signal, |i| l.delay[i] > l.noticed[i])
         };
         goes_with(rigs, signal, |i| self.outcomes.is_sound(i)) || self.outcomes.loops.iter().any(notices)
@@ -183,6 +190,10 @@ fn signals(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId]) -> Vec<(Measu
         of(Measurement::Split(i), Remeasure::Split);
         of(Measurement::KeyToSound(who), Remeasure::KeyToSound);
         of(Measurement::Distance(who), Remeasure::Distance);
+        if let Some(far) = l.far {
+            of(Measurement::Link(far), Remeasure::Link);
+            of(Measurement::FarSide(far), Remeasure::FarSide);
+        }
         if l.limit.as_ref().is_some_and(|limit| limit.differs.spread().raw() > 0.0) {
             all.push((Measurement::Felt(who), rigs.leans(Cause::Listener(who)).to_vec()));
         }
@@ -271,7 +282,8 @@ fn decide(finalists: &[Finalist], of: &[usize], weight: impl Fn(usize) -> f64) -
     };
     let judged = |f: &Finalist| {
         let sound = share(&|i| f.outcomes.is_sound(i));
-        let noticed: f64 = f.outcomes.loops.iter().map(|(_, l)| share(&|i| l.delay[i] > l.noticed[i])).sum();
+        let noticed: f64 =
+            f.outcomes.loops.iter().map(|(_, _, l)| share(&|i| l.delay[i] > l.noticed[i])).sum();
         (
             sound < SURE.raw(),
             f64::from(f.effort) + (LITTLE * noticed).round(),

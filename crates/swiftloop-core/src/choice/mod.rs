@@ -17,6 +17,7 @@ mod effect;
 mod evaluation;
 mod first_answer;
 mod judge;
+mod lines;
 mod load_bound;
 mod machine_work;
 mod measure;

@@ -5,7 +5,7 @@ use super::Evaluation;
 use super::block_times::BlockTimes;
 use super::block_work::Applied;
 use crate::doubt::Rigs;
-use crate::ids::PerformerId;
+use crate::ids::{FarId, PerformerId};
 use crate::loops::{Loop, PerRig};
 use crate::units::{PerHour, Seconds, Share};
 
@@ -15,7 +15,7 @@ pub struct Outcomes {
     /// Dropouts per hour.
     pub rates: Vec<f64>,
     /// Loops that are not the same in all rigs, or not in time.
-    pub(super) loops: Vec<(PerformerId, PerRig)>,
+    pub(super) loops: Vec<(PerformerId, Option<FarId>, PerRig)>,
     target: PerHour,
 }
 
@@ -44,7 +44,7 @@ impl Outcomes {
         let problem = evaluation.problem;
         let setting = &evaluation.arrangement.setting;
         let doubted = loops.iter().filter(|l| l.shares.immediate.raw() < 1.0);
-        let each = doubted.filter_map(|l| Some((l.performer?, l.per_rig(&problem.context, setting)?)));
+        let each = doubted.filter_map(|l| Some((l.performer?, l.far, l.per_rig(&problem.context, setting)?)));
         Self { rates, loops: each.collect(), target: problem.target }
     }
 
@@ -57,7 +57,7 @@ impl Outcomes {
     /// Everybody can play in time in rig `i`.
     #[must_use]
     pub fn is_playable(&self, i: usize) -> bool {
-        self.loops.iter().all(|(_, l)| l.delay[i] <= l.fails[i] + 1e-9)
+        self.loops.iter().all(|(_, _, l)| l.delay[i] <= l.fails[i] + 1e-9)
     }
 
     /// Both.
@@ -66,10 +66,11 @@ impl Outcomes {
         self.holds(i) && self.is_playable(i)
     }
 
-    /// How a performer's delay and limits lie in every rig, where that is not the same in all.
+    /// How a performer's delay and limits lie in every rig, where that is not the same in all: that of their own sound, or from them
+    /// to a far side and back.
     #[must_use]
-    pub fn of_performer(&self, who: PerformerId) -> Option<&PerRig> {
-        self.loops.iter().find(|(p, _)| *p == who).map(|(_, l)| l)
+    pub fn of_performer(&self, who: PerformerId, far: Option<FarId>) -> Option<&PerRig> {
+        self.loops.iter().find(|(p, f, _)| *p == who && *f == far).map(|(_, _, l)| l)
     }
 }
 

@@ -10,6 +10,7 @@ use super::remedy::{self, Remedy};
 use super::riders::Rider;
 use super::storage::{Resources, resources};
 use crate::ids::{InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, ProgramId, RemedyId};
+use crate::link::far::{LinkSetting, link_settings};
 use crate::load::{BlockGraph, CallCost, CostRange, Graph, node_cost, processor_cost};
 use crate::loops::{Chains, Context, compensated, latencies};
 use crate::rig::PowerPlan;
@@ -109,6 +110,8 @@ pub struct PhaseProblem<'a> {
     pub shortest: Shortest,
     /// Whoever listens through the interface already, and how far over the limit the furthest of them is: no setting helps.
     pub late_direct: Option<(PerformerId, Ms)>,
+    /// Every way to set the lines to far sides with its effort, the cheapest first.
+    pub links: Vec<(LinkSetting, u32)>,
     /// What cannot ride the cue block as it stands.
     pub riders: Vec<Rider>,
     /// Remedies that rendering ahead demands in any case; or the processor that cannot go.
@@ -204,6 +207,7 @@ impl<'a> PhaseProblem<'a> {
             forced_by_roll: Ok(Vec::new()),
             shortest: Shortest::default(),
             late_direct: late_direct(&context, interface, phase, rate),
+            links: link_settings(&context, phase, rate),
             context,
         };
         problem.riders = problem.riders();

@@ -14,6 +14,7 @@ use super::{
 };
 use crate::doubt::{HOPELESS, SURE};
 use crate::ids::{InterfaceId, PhaseId, RemedyId};
+use crate::link::far::{LateOnLine, present};
 use crate::loops::Context;
 use crate::session::Phase;
 use crate::units::{Hz, Share};
@@ -57,7 +58,9 @@ impl Choice {
     /// Limits and target are met in 9 of 10 rigs.
     #[must_use]
     pub fn is_sure(&self) -> bool {
-        self.missed.is_none() && self.report.sound >= SURE
+        self.missed.is_none()
+            && self.report.sound >= SURE
+            && !self.report.lines.iter().any(LateOnLine::breaks)
     }
 
     /// Fewer than 1 in 100 rigs could do it, with every remedy there is.
@@ -123,7 +126,11 @@ impl Plan {
     /// Everything that was asked for can be had.
     #[must_use]
     pub fn is_possible(&self) -> bool {
-        self.silent.is_empty() && self.choices.iter().all(|c| c.missed.is_none())
+        let done = |c: &Choice| {
+            let line = !c.report.lines.iter().any(LateOnLine::breaks) && c.report.forbidden.is_empty();
+            c.missed.is_none() && line
+        };
+        self.silent.is_empty() && self.choices.iter().all(done)
     }
 
     /// How many settings can be had.
@@ -263,7 +270,8 @@ fn plan_with<'a>(
 
 /// What speaks against one candidate on its own. Only those that may be chosen are looked at closely.
 fn objections_to(problem: &PhaseProblem<'_>, candidate: &Candidate) -> Objections {
-    let own_effort = || f64::from(super::remedy::arranged_effort(&problem.context, &candidate.arrangement));
+    let own_effort =
+        || f64::from(super::remedy::arranged_effort(&problem.context, problem.phase, &candidate.arrangement));
     match &candidate.outcome {
         Outcome::Meets(Met { remedies, effort, sure, .. }) => {
             let evaluation = Evaluation::new(problem, candidate.arrangement.clone());
@@ -366,7 +374,9 @@ fn choice(chosen: &Chosen<'_>) -> Choice {
 /// The report of a setting without any change.
 fn unchanged(problem: &PhaseProblem<'_>, arrangement: &Arrangement) -> Report {
     let workers = default_workers(problem.context.session, problem.context.rig.machine.cores);
-    let bare = Arrangement { setting: arrangement.setting.clone(), roll: None, workers };
+    let setting = arrangement.setting.clone();
+    let link = present(&problem.context, problem.phase, setting.rate);
+    let bare = Arrangement { setting, roll: None, workers, link };
     report(&Evaluation::new(problem, bare), &[])
 }
 

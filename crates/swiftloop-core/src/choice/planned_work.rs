@@ -3,6 +3,7 @@
 
 use super::{Arrangement, Evaluation, PhaseProblem, Plan, reference_work};
 use crate::ids::{InterfaceId, PhaseId, RemedyId};
+use crate::link::far::LinkSetting;
 use crate::loops::{Context, Setting};
 use crate::rig::Offered;
 use crate::soak::WorkPattern;
@@ -86,7 +87,8 @@ pub fn planned_work(
         let block = buffer.block;
         let setting = Setting { buffer, rate, ..planned.clone() };
         let roll = chosen.arrangement.roll.filter(|r| *r > block);
-        let evaluation = Evaluation::new(&problem, Arrangement { setting, roll, workers });
+        let evaluation =
+            Evaluation::new(&problem, Arrangement { setting, roll, workers, link: LinkSetting::default() });
         (block, reference_work(&evaluation, &remedies))
     };
     Ok(PlannedWork {

@@ -4,8 +4,11 @@
 use super::storage::streams;
 use super::{Arrangement, Effect, default_workers};
 use crate::ids::{
-    BusId, InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, ProgramId, RemedyId, TrackId,
+    BusId, FarId, InterfaceId, MeetingId, NodeId, PerformerId, PhaseId, ProcessorId, ProgramId, RemedyId,
+    TrackId,
 };
+use crate::link::far::arranged_on_the_line;
+use crate::link::packet::Spare;
 use crate::load::Graph;
 use crate::loops::Context;
 use crate::rig::{Direct, PowerPlan};
@@ -55,6 +58,14 @@ pub enum Target {
     Roll(Block),
     /// So many device blocks.
     Blocks(u32),
+    /// A far side.
+    Far(FarId),
+    /// Packets of this size, to a far side.
+    FarPacket(FarId, Block),
+    /// Spare packets of this kind, to a far side.
+    FarSpare(FarId, Spare),
+    /// A meeting point.
+    Meeting(MeetingId),
 }
 
 impl Target {
@@ -72,6 +83,10 @@ impl Target {
             Self::Copies(word) => Some(word.replace(' ', "-")),
             Self::Roll(block) => Some(block.to_string()),
             Self::Blocks(count) => Some(count.to_string()),
+            Self::Far(f) => Some(context.rig.far(*f).id.clone()),
+            Self::FarPacket(f, block) => Some(format!("{}-{block}", context.rig.far(*f).id)),
+            Self::FarSpare(f, spare) => Some(format!("{}-{}", context.rig.far(*f).id, spare.as_str())),
+            Self::Meeting(m) => Some(context.rig.meeting(*m).id.clone()),
         }
     }
 
@@ -91,6 +106,9 @@ impl Target {
             Self::Power(plan) => plan.as_str().into(),
             Self::Roll(block) => block.to_string(),
             Self::Blocks(count) => count.to_string(),
+            Self::Far(f) | Self::FarSpare(f, _) => context.rig.far(*f).title().into(),
+            Self::FarPacket(f, block) => format!("{block} frames to {}", context.rig.far(*f).title()),
+            Self::Meeting(m) => context.rig.meeting(*m).title().into(),
         }
     }
 }
@@ -156,9 +174,10 @@ pub fn all(
     maker.remedies
 }
 
-/// The remedies that lie in an arrangement: rendering ahead, a core reserved or released, more device blocks.
+/// The remedies that lie in an arrangement: rendering ahead, a core reserved or released, more device blocks, and what is changed
+/// about the lines to far sides.
 #[must_use]
-pub fn arranged(context: &Context<'_>, a: &Arrangement) -> Vec<Remedy> {
+pub fn arranged(context: &Context<'_>, phase: &Phase, a: &Arrangement) -> Vec<Remedy> {
     let mut all = Vec::new();
     let mut add = |kind, target, extra| all.push(remedy(context, kind, target, Vec::new(), extra));
     if let Some(block) = a.roll {
@@ -176,13 +195,16 @@ pub fn arranged(context: &Context<'_>, a: &Arrangement) -> Vec<Remedy> {
     if let (true, Some(count)) = (a.setting.buffer.extra_blocks, a.setting.buffer.count) {
         add(RemedyKind::DeviceBlocks, Target::Blocks(count), 0);
     }
+    for (kind, target) in arranged_on_the_line(context, phase, a.setting.rate, &a.link) {
+        add(kind, target, 0);
+    }
     all
 }
 
 /// Effort of what lies in an arrangement.
 #[must_use]
-pub fn arranged_effort(context: &Context<'_>, a: &Arrangement) -> u32 {
-    arranged(context, a).iter().map(|r| r.effort).sum()
+pub fn arranged_effort(context: &Context<'_>, phase: &Phase, a: &Arrangement) -> u32 {
+    arranged(context, phase, a).iter().map(|r| r.effort).sum()
 }
 
 /// `set` without what another remedy of it does as well.

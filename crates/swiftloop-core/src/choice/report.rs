@@ -8,6 +8,7 @@ use super::outcomes::{CleanShow, Outcomes};
 use super::{Evaluation, Remedy, remedy};
 use crate::doubt::{DelayVerdict, DropoutVerdict, Rigs};
 use crate::ids::{ProcessorId, RemedyId};
+use crate::link::far::{FarSetting, Forbidden, LateOnLine, clean_buffer, forbidden, late_on_line};
 use crate::load::{BlockLoad, BoundBy, WorkDoubt, WorkShare, critical_path};
 use crate::loops::{ChainsRange, Electric, Loop, loops_of, playback_loop};
 use crate::risk::Dropouts;
@@ -25,7 +26,7 @@ pub struct RollLoad {
 /// Everything there is to say about one arrangement.
 #[derive(Debug, Clone)]
 pub struct Report {
-    /// The loops of the phase, the least room under its limit first.
+    /// The loops of the phase, the worst verdict and then the least room under its limit first.
     pub loops: Vec<Loop>,
     /// The device's block.
     pub cue: BlockLoad,
@@ -57,6 +58,10 @@ pub struct Report {
     pub streams: MegabytesPerSecond,
     /// From cursor to ear.
     pub cursor: Loop,
+    /// Late packets on each line that was measured.
+    pub lines: Vec<LateOnLine>,
+    /// Far sides that distance forbids.
+    pub forbidden: Vec<Forbidden>,
 }
 
 impl Report {
@@ -69,7 +74,7 @@ impl Report {
     /// Limits and target are met in most rigs.
     #[must_use]
     pub fn is_met(&self) -> bool {
-        self.sound >= LIKELY
+        self.sound >= LIKELY && !self.lines.iter().any(LateOnLine::breaks)
     }
 
     /// What is said of the worst loop.
@@ -100,7 +105,7 @@ impl Report {
     /// The loop with the least room under its limit.
     #[must_use]
     pub fn tightest(&self) -> Option<&Loop> {
-        self.loops.iter().min_by(|a, b| a.room().raw().total_cmp(&b.room().raw()))
+        self.loops.iter().min_by(|a, b| tightest_first(a, b))
     }
 
     /// The block that takes most of its time: the cue block, or the roll block behind it.
@@ -111,6 +116,11 @@ impl Report {
             Some(_) | None => &self.cue,
         }
     }
+}
+
+/// Whoever has more to complain about first, then whoever has the least room.
+fn tightest_first(a: &Loop, b: &Loop) -> std::cmp::Ordering {
+    b.verdict().cmp(&a.verdict()).then(a.room().raw().total_cmp(&b.room().raw()))
 }
 
 /// Limits and target are met in most rigs from here on.
@@ -133,8 +143,15 @@ pub(super) fn loops_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) ->
     let typical = problem.chains(|p| applied.latency[p], &applied.direct);
     let low = problem.chains(low, &applied.direct);
     let chains = ChainsRange { high: &high, typical: &typical, low: &low };
-    let mut loops = loops_of(&problem.context, setting, problem.phase, chains, &applied.direct);
-    loops.sort_by(|a, b| a.room().raw().total_cmp(&b.room().raw()));
+    let mut loops = loops_of(
+        &problem.context,
+        setting,
+        problem.phase,
+        chains,
+        &applied.direct,
+        &evaluation.arrangement.link,
+    );
+    loops.sort_by(tightest_first);
     loops
 }
 
@@ -178,10 +195,26 @@ pub fn report(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Report {
         outcomes,
         profile: problem.machine(&applied).wake.origin,
         remedies: chosen.iter().map(|&r| problem.remedies[r].clone()).collect(),
-        arranged: remedy::arranged(&problem.context, &evaluation.arrangement),
+        arranged: remedy::arranged(&problem.context, problem.phase, &evaluation.arrangement),
         streams: problem.streams(&applied),
+        lines: lines(evaluation),
+        forbidden: forbidden(&problem.context, problem.phase),
         cursor: playback_loop(&problem.context, setting, &Electric::of(&problem.context, setting)),
     }
+}
+
+/// Late packets on each line that was measured.
+fn lines(evaluation: &Evaluation<'_, '_>) -> Vec<LateOnLine> {
+    let (problem, link) = (evaluation.problem, &evaluation.arrangement.link);
+    let allowed = problem.context.session.late_packets_in(problem.phase);
+    let straight = link.fars.iter().filter(|_| link.route.is_none());
+    let minutes = problem.phase.minutes.or(problem.one_take().map(|t| t.raw() / 60.0)).filter(|m| *m > 0.0);
+    let late = |far: &FarSetting| {
+        let line = late_on_line(&problem.context, far, problem.rate, allowed)?;
+        let clean_at = minutes.and_then(|m| clean_buffer(&problem.context, far, problem.rate, m));
+        Some(LateOnLine { minutes, clean_at, ..line })
+    };
+    straight.filter_map(late).collect()
 }
 
 /// What nine of ten rigs have at the least and at the most, around what is typical.

@@ -5,6 +5,7 @@ use super::candidate::{Candidate, Met, Outcome};
 use super::cheapest_set::{CheapestSet, Found, SEARCH_NODES, SetProblem, cheapest_set_within, equally_cheap};
 use super::design::{Design, Goal};
 use super::judge::{could_be_sound, is_sound, noticed, objections_met};
+use super::lines::late_on_the_line;
 use super::remedy::without_included;
 use super::room::{Room, excess};
 use super::sequence::Objections;
@@ -69,6 +70,11 @@ impl<'s, 'a> Unsolved<'s, 'a> {
             (Some(_), Err(processor)) => return Err(Outcome::NoRoll(*processor)),
         };
         if let Some((performer, over)) = problem.late_direct {
+            return Err(Outcome::Late { over, performer: Some(performer) });
+        }
+        if let Some((performer, over)) =
+            late_on_the_line(problem, &arrangement.setting, &arrangement.link, design)
+        {
             return Err(Outcome::Late { over, performer: Some(performer) });
         }
         let shortest = &problem.shortest;

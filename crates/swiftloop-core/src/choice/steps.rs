@@ -4,6 +4,7 @@
 
 use super::{Choice, Remedy};
 use crate::ids::{DriverId, InterfaceId, PhaseId};
+use crate::link::far::{FarSetting, is_on_the_line};
 use crate::loops::{Context, Setting};
 use crate::rig::Offered;
 use crate::session::Phase;
@@ -38,6 +39,8 @@ pub enum Change {
     Workers(u32),
     /// Apply a remedy.
     Remedy(Remedy),
+    /// Set the line to a far side.
+    Line(FarSetting),
 }
 
 impl Step {
@@ -56,19 +59,26 @@ struct State {
     settings: Vec<Setting>,
     roll: Option<Block>,
     workers: u32,
+    lines: Vec<FarSetting>,
 }
 
 /// The steps of all choices, which stand in the order of the work.
 pub(super) fn steps(context: &Context<'_>, choices: &[Choice]) -> Vec<Step> {
-    let mut state =
-        State { remedies: Vec::new(), settings: Vec::new(), roll: None, workers: context.rig.machine.cores };
+    let mut state = State {
+        remedies: Vec::new(),
+        settings: Vec::new(),
+        roll: None,
+        workers: context.rig.machine.cores,
+        lines: Vec::new(),
+    };
     choices.iter().map(|choice| state.step(context, choice)).collect()
 }
 
 impl State {
     fn step(&mut self, context: &Context<'_>, now: &Choice) -> Step {
         let phase = context.session.phase(now.phase);
-        let wanted = &now.report.remedies;
+        let on_lines = now.report.arranged.iter().filter(|r| is_on_the_line(r.kind));
+        let wanted: &Vec<Remedy> = &now.report.remedies.iter().chain(on_lines).cloned().collect();
         let has = |list: &[Remedy], r: &Remedy| list.iter().any(|known| known.id == r.id);
         let stays = |r: &Remedy| has(wanted, r) || stays_anyway(context, phase, r, wanted);
         let (stay, restore): (Vec<Remedy>, Vec<Remedy>) = self.remedies.drain(..).partition(stays);
@@ -92,6 +102,13 @@ impl State {
         if self.workers != arrangement.workers {
             set.push(Change::Workers(arrangement.workers));
             self.workers = arrangement.workers;
+        }
+        for line in &arrangement.link.fars {
+            if !self.lines.contains(line) {
+                set.push(Change::Line(line.clone()));
+                self.lines.retain(|l| l.far != line.far);
+                self.lines.push(line.clone());
+            }
         }
         let new: Vec<Remedy> = wanted.iter().filter(|r| !has(&self.remedies, r)).cloned().collect();
         self.remedies.extend(new.iter().cloned());
@@ -127,6 +144,14 @@ fn stays_anyway(context: &Context<'_>, phase: &Phase, r: &Remedy, wanted: &[Reme
         | RemedyKind::ReleaseCore
         | RemedyKind::ReserveCore
         | RemedyKind::Roll
+        | RemedyKind::SmallerPacket
+        | RemedyKind::ShorterReceive
+        | RemedyKind::QuietLine
+        | RemedyKind::SparePackets
+        | RemedyKind::Cable
+        | RemedyKind::StraightWay
+        | RemedyKind::OtherMeeting
+        | RemedyKind::Mono
         | RemedyKind::ShareSend => false,
     }
 }

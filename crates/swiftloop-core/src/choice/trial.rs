@@ -8,7 +8,8 @@ use super::{
     Arrangement, Buys, Choice, Evaluation, PhaseProblem, Plan, Remedy, Report, TradePoint, WhyNot, buys,
     default_workers, report, trade, why_not,
 };
-use crate::ids::{DriverId, InterfaceId, PerformerId, PhaseId, ProcessorId, RemedyId};
+use crate::ids::{DriverId, FarId, InterfaceId, PerformerId, PhaseId, ProcessorId, RemedyId};
+use crate::link::far::{LinkSetting, arranged_on_the_line, is_on_the_line, set_by};
 use crate::loops::{Context, Setting};
 use crate::rig::{Offered, nearest};
 use crate::tables::RemedyKind;
@@ -29,8 +30,8 @@ pub struct Request {
     pub workers: Option<u32>,
     /// Remedies, by their ids.
     pub remedies: Vec<String>,
-    /// Whose loop to look at leg by leg.
-    pub performer: Option<PerformerId>,
+    /// Whose loop to look at leg by leg: of their own sound, or together with a far side.
+    pub performer: Option<(PerformerId, Option<FarId>)>,
 }
 
 /// Why something cannot be tried.
@@ -185,7 +186,10 @@ pub fn attempt_trial<'p>(
     let rate = plan.map_or(context.session.deliver.rate_hz, |p| p.rate);
     let setting = setting(&context, rate, interface, planned, request)?;
     let problem = PhaseProblem::new(context, interface, phase, setting.rate);
-    let mut remedies = remedies(&problem, &request.remedies)?;
+    let (line, others): (Vec<&String>, Vec<&String>) =
+        request.remedies.iter().partition(|id| kind_of(id).is_some_and(is_on_the_line));
+    let link = link(&problem, &line)?;
+    let mut remedies = remedies(&problem, &others)?;
     if let Some(roll) = request.roll {
         check_roll(&problem, &setting, roll)?;
         // Whatever cannot ride as it was asked for is cured with the least effort.
@@ -198,7 +202,7 @@ pub fn attempt_trial<'p>(
         }
     }
     let workers = workers(&context, request)?;
-    let arrangement = Arrangement { setting, roll: request.roll, workers };
+    let arrangement = Arrangement { setting, roll: request.roll, workers, link };
     let trial = try_arrangement(&problem, arrangement, &remedies, planned, request.performer)?;
     Ok(Trial { compared: plan.is_some(), ..trial })
 }
@@ -209,11 +213,11 @@ fn try_arrangement<'p>(
     arrangement: Arrangement,
     remedies: &[RemedyId],
     planned: Option<&'p Choice>,
-    performer: Option<PerformerId>,
+    performer: Option<(PerformerId, Option<FarId>)>,
 ) -> Result<Trial<'p>, TrialRefusal> {
     let evaluation = Evaluation::new(problem, arrangement.clone());
     let report = report(&evaluation, remedies);
-    let effort = arranged_effort(&problem.context, &arrangement)
+    let effort = arranged_effort(&problem.context, problem.phase, &arrangement)
         + remedies.iter().map(|&r| problem.remedies[r].effort).sum::<u32>();
     let same = |c: &Choice| {
         let ids = |r: &Report| {
@@ -225,10 +229,13 @@ fn try_arrangement<'p>(
     };
     let shown = match performer {
         None => 0,
-        Some(who) => report.loops.iter().position(|l| l.performer == Some(who)).ok_or_else(|| {
-            let there = report.loops.iter().filter_map(|l| l.performer).collect();
-            TrialRefusal::NotInPhase { performer: who, there }
-        })?,
+        Some((who, far)) => {
+            report.loops.iter().position(|l| l.performer == Some(who) && l.far == far).ok_or_else(|| {
+                let own = report.loops.iter().filter(|l| l.far.is_none());
+                let there = own.filter_map(|l| l.performer).collect();
+                TrialRefusal::NotInPhase { performer: who, there }
+            })?
+        }
     };
     Ok(Trial {
         interface: problem.interface,
@@ -340,10 +347,32 @@ fn check_roll(problem: &PhaseProblem<'_>, setting: &Setting, roll: Block) -> Res
     Ok(())
 }
 
-fn remedies(problem: &PhaseProblem<'_>, asked: &[String]) -> Result<Vec<RemedyId>, TrialRefusal> {
+/// The kind of remedy that an id begins with.
+fn kind_of(id: &str) -> Option<RemedyKind> {
+    let kind = id.split_once(':').map_or(id, |(kind, _)| kind);
+    RemedyKind::ALL.iter().copied().find(|k| k.as_str() == kind)
+}
+
+/// The lines to far sides with these changes.
+fn link(problem: &PhaseProblem<'_>, asked: &[&String]) -> Result<LinkSetting, TrialRefusal> {
+    let (context, phase, rate) = (&problem.context, problem.phase, problem.rate);
+    let target = |id: &'_ str| id.split_once(':').map_or(String::new(), |(_, target)| target.to_string());
+    let changes: Vec<(RemedyKind, String)> =
+        asked.iter().filter_map(|id| Some((kind_of(id)?, target(id)))).collect();
+    let borrowed: Vec<(RemedyKind, &str)> = changes.iter().map(|(k, t)| (*k, t.as_str())).collect();
+    set_by(context, phase, rate, &borrowed).ok_or_else(|| {
+        let one = |id: &&&String| {
+            kind_of(id).is_none_or(|kind| set_by(context, phase, rate, &[(kind, &target(id))]).is_none())
+        };
+        let wrong = asked.iter().find(one).or(asked.first()).map_or("", |id| id.as_str());
+        no_such_remedy(problem, wrong)
+    })
+}
+
+fn remedies(problem: &PhaseProblem<'_>, asked: &[&String]) -> Result<Vec<RemedyId>, TrialRefusal> {
     let mut chosen = Vec::new();
     for id in asked {
-        let found = problem.remedies.iter_enumerated().find(|(_, r)| &r.id == id).map(|(at, _)| at);
+        let found = problem.remedies.iter_enumerated().find(|(_, r)| &r.id == *id).map(|(at, _)| at);
         let Some(at) = found else { return Err(no_such_remedy(problem, id)) };
         if !chosen.contains(&at) {
             chosen.push(at);
@@ -359,10 +388,13 @@ fn no_such_remedy(problem: &PhaseProblem<'_>, id: &str) -> TrialRefusal {
     if let Some(kind) = arranged.into_iter().find(|k| k.as_str() == kind) {
         return TrialRefusal::PartOfSetting { id: id.into(), kind, target: target.into() };
     }
-    let known: Vec<&str> = problem.remedies.iter().map(|r| r.id.as_str()).collect();
-    TrialRefusal::NoSuchRemedy {
-        asked: id.into(),
-        near: nearest(id, &known).map(String::from),
-        known: known.into_iter().map(String::from).collect(),
-    }
+    let on_lines = problem.links.iter().flat_map(|(link, _)| {
+        arranged_on_the_line(&problem.context, problem.phase, problem.rate, link).into_iter().map(
+            |(kind, target)| format!("{}:{}", kind.as_str(), target.id(&problem.context).unwrap_or_default()),
+        )
+    });
+    let mut known: Vec<String> = problem.remedies.iter().map(|r| r.id.clone()).chain(on_lines).collect();
+    known.dedup();
+    let words: Vec<&str> = known.iter().map(String::as_str).collect();
+    TrialRefusal::NoSuchRemedy { asked: id.into(), near: nearest(id, &words).map(String::from), known }
 }

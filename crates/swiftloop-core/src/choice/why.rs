@@ -33,7 +33,7 @@ pub fn buys(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Vec<Buys> {
     let judge = |set: &[RemedyId]| {
         let applied = problem.apply(set, &[]);
         let loops = loops_after(evaluation, &applied);
-        let each: Vec<_> = loops.iter().map(|l| (l.performer, l.total.typical())).collect();
+        let each: Vec<_> = loops.iter().map(|l| ((l.performer, l.far), l.total.typical())).collect();
         (each, evaluation.dropouts(&applied))
     };
     let (with, _) = judge(chosen);

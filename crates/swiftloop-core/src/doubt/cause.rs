@@ -1,6 +1,6 @@
 //! What can be off by itself. Two figures with the same cause are off together.
 
-use crate::ids::{DriverId, InterfaceId, PerformerId};
+use crate::ids::{DriverId, FarId, InterfaceId, PerformerId};
 
 /// A cause of doubt: one draw in every possible rig.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -59,6 +59,16 @@ pub enum Cause {
     Disk,
     /// How bad swapping is.
     Swapping,
+    /// How the way to a far side splits into there and back, or how long it is.
+    Way(FarId),
+    /// How uneven the line to a far side is, where nothing was measured.
+    Line(FarId),
+    /// When the next block begins at whoever hears a far side, or is heard there.
+    FarBlock(FarId),
+    /// The interface of a far side, both ways.
+    FarInterface(FarId),
+    /// How long a meeting point mixes.
+    Mixing,
     /// Nothing rests on this.
     Nothing,
 }
@@ -95,6 +105,11 @@ impl Cause {
             Self::Nothing => (26, 0, 0),
             Self::Alone => (27, 0, 0),
             Self::Paced => (28, 0, 0),
+            Self::Way(f) => (29, f.index(), 0),
+            Self::Line(f) => (30, f.index(), 0),
+            Self::FarBlock(f) => (31, f.index(), 0),
+            Self::FarInterface(f) => (32, f.index(), 0),
+            Self::Mixing => (33, 0, 0),
         };
         (kind << 48) ^ ((a as u64) << 24) ^ b as u64
     }

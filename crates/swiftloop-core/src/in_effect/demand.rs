@@ -82,6 +82,9 @@ pub struct Demand {
     /// Outputs that are open.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub open_outputs: Option<u32>,
+    /// The network has to be reached by cable: one plays together with a far side.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub cable: bool,
     /// Other programs that may run.
     #[serde(default)]
     pub runs: Vec<String>,

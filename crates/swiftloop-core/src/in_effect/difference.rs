@@ -117,6 +117,11 @@ pub enum Wrong {
         /// What it says.
         is: String,
     },
+    /// The network is reached through the air, where a cable is planned.
+    Wireless {
+        /// By which way.
+        by: String,
+    },
     /// Something is installed in another version than when all was well.
     Version {
         /// What.
@@ -151,6 +156,7 @@ impl Wrong {
             Self::TooLittleMemory { .. } => "too-little-memory",
             Self::Channels { .. } => "channels",
             Self::Clock { .. } => "clock-source",
+            Self::Wireless { .. } => "wireless",
             Self::Version { .. } => "version",
             Self::Hurts(hurt) => hurt.id(),
         }

@@ -4,7 +4,7 @@ use super::costs::{same_remedies, stakes};
 use super::demand::{ComputerKind, Demand, Hears, SETTINGS_FORMAT, Settings};
 use crate::advice::recording_mb_per_minute;
 use crate::choice::{Choice, Effect, PhaseProblem, Plan};
-use crate::loops::{Context, Loop};
+use crate::loops::{Context, Loop, LoopKind};
 use crate::rig::{Clock, PowerPlan};
 use crate::tables::RemedyKind;
 use crate::units::Range;
@@ -75,6 +75,7 @@ fn demand(context: &Context<'_>, choice: &Choice, by_hand: ByHand) -> Demand {
         clock: Some(clock(interface.clock).into()),
         open_inputs: open(interface.channels.open_inputs, interface.channels.inputs),
         open_outputs: open(interface.channels.open_outputs, interface.channels.outputs),
+        cable: arrangement.link.fars.iter().any(|f| f.wired || !context.rig.far(f.far).wireless),
         runs: titles(&there),
         quit: titles(&gone),
         other_load: crate::units::Share::new(load.clamp(0.0, 0.99)),
@@ -110,7 +111,11 @@ fn clock(clock: Clock) -> &'static str {
 }
 
 fn hears(context: &Context<'_>, l: &Loop) -> Hears {
-    let name = l.performer.map(|p| context.session.performer(p).title().to_string());
+    let title = |p| context.session.performer(p).title();
+    let name = l.performer.map(|p| match (l.kind, l.far) {
+        (LoopKind::Together, Some(far)) => format!("{} with {}", title(p), context.rig.far(far).title()),
+        _ => title(p).to_string(),
+    });
     Hears {
         verdict: if l.performer.is_some() { l.verdict().as_str().into() } else { "cursor".into() },
         who: name.unwrap_or_else(|| "cursor".into()),

@@ -15,6 +15,8 @@ pub struct Electric {
     pub outward: Vec<Leg>,
     /// The way out alone, for keys and for the cursor: as described, or its described share of the measured round trip.
     pub output_alone: Vec<Leg>,
+    /// The way in alone, for what goes out over a network: as described, or its described share of the measured round trip.
+    pub input_alone: Vec<Leg>,
     /// The line through the measured round trips, if two or more buffers were measured.
     pub fit: Option<Fit>,
 }
@@ -36,10 +38,17 @@ impl Electric {
         let output_alone = declared(context, setting, Way::Out);
         match measured(context, setting) {
             Some((legs, fit)) => {
-                let output_alone = vec![share_out(&legs, &declared_in, &output_alone)];
-                Self { inward: Vec::new(), outward: legs, output_alone, fit }
+                let input_alone = vec![share_of(LegKind::WayIn, &legs, &output_alone, &declared_in)];
+                let output_alone = vec![share_of(LegKind::WayOut, &legs, &declared_in, &output_alone)];
+                Self { inward: Vec::new(), outward: legs, output_alone, input_alone, fit }
             }
-            None => Self { inward: declared_in, outward: output_alone.clone(), output_alone, fit: None },
+            None => Self {
+                inward: declared_in.clone(),
+                outward: output_alone.clone(),
+                output_alone,
+                input_alone: declared_in,
+                fit: None,
+            },
         }
     }
 }
@@ -64,18 +73,18 @@ fn described_blocks(context: &Context<'_>, setting: &Setting) -> Range<Blocks> {
     blocks_in.plus(context.blocks_out(setting))
 }
 
-/// The way out as its described share of a measured round trip: at least what is described, at most what the shortest
-/// way in leaves.
-fn share_out(trip: &[Leg], inward: &[Leg], outward: &[Leg]) -> Leg {
+/// One way as its described share of a measured round trip: at least what is described, at most what the shortest other way
+/// leaves.
+fn share_of(kind: LegKind, trip: &[Leg], other: &[Leg], own: &[Leg]) -> Leg {
     let sum = |legs: &[Leg]| legs.iter().fold(Range::<Ms>::zero(), |s, l| s.plus(l.span));
-    let (trip, inward, outward) = (sum(trip), sum(inward), sum(outward));
-    let share = outward.typical().raw() / (inward.typical() + outward.typical()).raw().max(1e-9);
+    let (trip, other, own) = (sum(trip), sum(other), sum(own));
+    let share = own.typical().raw() / (other.typical() + own.typical()).raw().max(1e-9);
     let typical = trip.typical() * share;
     // What the trip has beyond the description may lie on either way.
-    let low = outward.low().raw().min(typical.raw());
-    let high = (trip.high() - inward.low()).raw().max(typical.raw());
+    let low = own.low().raw().min(typical.raw());
+    let high = (trip.high() - other.low()).raw().max(typical.raw());
     Leg {
-        kind: LegKind::WayOut,
+        kind,
         span: Range::spanning(Ms::new(low), typical, Ms::new(high)),
         // The sum is measured, but where it splits rests on the description.
         origin: Origin::Assumed,

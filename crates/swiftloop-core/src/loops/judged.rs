@@ -3,7 +3,7 @@
 
 use super::{Context, Leg, LegKind, Limit, Loop, SMALL_DOUBT, Setting};
 use crate::doubt::{Cause, DelayShares, Rigs};
-use crate::ids::PerformerId;
+use crate::ids::FarId;
 use crate::units::{Ms, Range, Share};
 
 /// Delay and limits in every rig, in milliseconds.
@@ -34,8 +34,9 @@ const HAIR: f64 = 1e-9;
 impl Leg {
     /// What this leg can be off by; nothing where its figure is as good as exact.
     #[must_use]
-    pub fn cause(&self, setting: &Setting, performer: Option<PerformerId>) -> Option<Cause> {
-        let (i, d) = (setting.interface, setting.driver);
+    pub fn cause(&self, setting: &Setting, whole: &Loop) -> Option<Cause> {
+        let (i, d, performer) = (setting.interface, setting.driver, whole.performer);
+        let far = |of: fn(FarId) -> Cause| whole.far.map(of);
         match self.kind {
             LegKind::AirIn => performer.map(Cause::MicDistance),
             LegKind::AirOut => performer.map(Cause::SpeakerDistance),
@@ -50,7 +51,13 @@ impl Leg {
             LegKind::RoundTrip | LegKind::MeasuredBlocks | LegKind::MeasuredFixed | LegKind::FixedPart => {
                 Some(Cause::Trip(i, d))
             }
-            LegKind::WayOut => Some(Cause::Split(i, d)),
+            LegKind::WayOut | LegKind::WayIn => Some(Cause::Split(i, d)),
+            LegKind::Packet => None,
+            LegKind::Way => far(Cause::Way),
+            LegKind::ReceiveBuffer => far(Cause::Line),
+            LegKind::Mixing => Some(Cause::Mixing),
+            LegKind::BlockOfListener => far(Cause::FarBlock),
+            LegKind::FarIn | LegKind::FarOut => far(Cause::FarInterface),
             LegKind::Resampler => Some(Cause::Resampler),
             LegKind::BlockAdaptation => None,
             LegKind::LivePath => Some(Cause::Latencies),
@@ -70,7 +77,7 @@ impl Loop {
         let (limit, rigs) = (self.limit.as_ref()?, context.rigs);
         let mut delay = vec![0.0; rigs.count()];
         for leg in &self.legs {
-            add(&mut delay, leg, leg.cause(setting, self.performer), rigs);
+            add(&mut delay, leg, leg.cause(setting, self), rigs);
         }
         let differs = self.differs(limit, rigs);
         let of = |figure: Ms| differs.iter().map(|f| f * figure.raw()).collect();
@@ -89,7 +96,7 @@ impl Loop {
         legs.peek()?;
         let mut sum = vec![0.0; context.rigs.count()];
         for leg in legs {
-            add(&mut sum, leg, leg.cause(setting, self.performer), context.rigs);
+            add(&mut sum, leg, leg.cause(setting, self), context.rigs);
         }
         Some(sum)
     }
@@ -108,7 +115,7 @@ impl Loop {
     }
 
     /// Holds the loop against its limit.
-    pub(super) fn judge(&mut self, context: &Context<'_>, setting: &Setting) {
+    pub(crate) fn judge(&mut self, context: &Context<'_>, setting: &Setting) {
         let Some(limit) = &self.limit else { return };
         let (most, least) = (limit.differs.high().raw(), limit.differs.low().raw());
         // Where even the edges agree nothing has to be drawn.

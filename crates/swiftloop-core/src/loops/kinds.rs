@@ -3,6 +3,7 @@
 use super::electric::{adaptation, resampler};
 use super::{Chains, Context, Electric, Leg, LegKind, LegNote, Loop, LoopKind, Setting, limit_for};
 use crate::ids::PerformerId;
+use crate::link::far::{LinkSetting, far_loops};
 use crate::session::{KeysLink, Listens, NoteTiming, Performer, Phase, Source};
 use crate::units::{Figure, Frames, Metres, Ms, Origin, Range, SPEED_OF_SOUND_M_S};
 
@@ -20,7 +21,7 @@ pub struct ChainsRange<'a> {
     pub low: &'a Chains,
 }
 
-fn air(kind: LegKind, declared: Option<Range<Metres>>, assumed: Range<Metres>) -> Leg {
+pub(crate) fn air(kind: LegKind, declared: Option<Range<Metres>>, assumed: Range<Metres>) -> Leg {
     let figure = Figure::declared_or(declared, assumed);
     Leg {
         kind,
@@ -38,6 +39,7 @@ pub fn loops_of(
     phase: &Phase,
     chains: ChainsRange<'_>,
     direct: &[PerformerId],
+    link: &LinkSetting,
 ) -> Vec<Loop> {
     let electric = Electric::of(context, setting);
     let performers = context.session.performers_in(phase);
@@ -50,6 +52,7 @@ pub fn loops_of(
     if loops.is_empty() {
         loops.push(playback_loop(context, setting, &electric));
     }
+    loops.extend(far_loops(context, setting, phase, &electric, link));
     loops
 }
 
@@ -69,7 +72,9 @@ pub fn loop_of(
     let legs = match kind {
         LoopKind::Direct => direct_legs(context, setting, person),
         LoopKind::Keys => keys_legs(context, setting, person, electric, chains),
-        LoopKind::Sound | LoopKind::Playback => sound_legs(context, setting, person, electric, chains),
+        LoopKind::Sound | LoopKind::Playback | LoopKind::Together | LoopKind::Returned => {
+            sound_legs(context, setting, person, electric, chains)
+        }
     };
     let mut whole = Loop::from_legs(Some(performer), kind, legs);
     whole.limit = Some(limit_for(context.session, performer, phase, context.tables.assume.listener_doubt));
@@ -88,7 +93,7 @@ fn kind_of(context: &Context<'_>, person: &Performer) -> LoopKind {
     }
 }
 
-fn air_out(context: &Context<'_>, person: &Performer) -> Option<Leg> {
+pub(crate) fn air_out(context: &Context<'_>, person: &Performer) -> Option<Leg> {
     let far = person.listens == Listens::Speakers;
     far.then(|| air(LegKind::AirOut, person.speaker_m, context.tables.assume.speaker_distance_m))
 }

@@ -1,8 +1,8 @@
 //! The legs of a loop: what each stage is, how long, how we know, and what there is to know about it, as figures. The
 //! words for all of it are those of whoever shows it.
 
-use crate::ids::ProcessorId;
-use crate::units::{Block, Blocks, Frames, Hz, Metres, Ms, Origin, Range, Share};
+use crate::ids::{FarId, MeetingId, ProcessorId};
+use crate::units::{Block, Blocks, Frames, Hz, Kilometres, Metres, Ms, Origin, Range, Share};
 
 /// One stage of a loop.
 #[derive(Debug, Clone, PartialEq)]
@@ -60,6 +60,22 @@ pub enum LegKind {
     FixedPart,
     /// The way out of a measured round trip: the trip is measured, where it splits is not.
     WayOut,
+    /// The way in of a measured round trip, for what goes out over a network.
+    WayIn,
+    /// Waiting until a packet is full, and sending it.
+    Packet,
+    /// Over the network, one way.
+    Way,
+    /// Held for packets that come late.
+    ReceiveBuffer,
+    /// Collecting and mixing at a meeting point.
+    Mixing,
+    /// Waiting until the next block of whoever hears it begins.
+    BlockOfListener,
+    /// In at the far side: converter, transport, blocks.
+    FarIn,
+    /// Out at the far side: blocks, transport, converter.
+    FarOut,
     /// A converter of sample rates.
     Resampler,
     /// Fitting the software's own block into the device's.
@@ -134,6 +150,20 @@ pub enum LegNote {
     AtNextBlock,
     /// The processors that delay, in order.
     Processors(Vec<ProcessorId>),
+    /// A packet of so many frames, of a stream of so many kilobits a second.
+    Packet(Block, f64),
+    /// So many kilometres in a straight line.
+    Straight(Kilometres),
+    /// As the round trip was measured, of which it is about half.
+    HalfOfTrip,
+    /// For so many late or lost packets an hour, to expect and at the most.
+    LateAnHour(f64, f64),
+    /// For this kind of line, nothing was measured.
+    KindOfLine(String),
+    /// At this far side.
+    At(FarId),
+    /// At this meeting point.
+    AtMeeting(MeetingId),
 }
 
 /// What would make a leg surer.
@@ -153,6 +183,10 @@ pub enum Remeasure {
     Unload,
     /// Look up the software's own block.
     SoftwareBlock,
+    /// Measure the way over the network.
+    Link,
+    /// Describe or measure the far side's interface.
+    FarSide,
 }
 
 impl Leg {
@@ -183,7 +217,9 @@ impl Leg {
             | LegKind::FixedPart
             | LegKind::Resampler
             | LegKind::OnboardMixer => Remeasure::RoundTrip,
-            LegKind::WayOut => Remeasure::Split,
+            LegKind::WayOut | LegKind::WayIn => Remeasure::Split,
+            LegKind::Packet | LegKind::Way | LegKind::ReceiveBuffer | LegKind::Mixing => Remeasure::Link,
+            LegKind::BlockOfListener | LegKind::FarIn | LegKind::FarOut => Remeasure::FarSide,
             LegKind::KeyScan
             | LegKind::MidiCable
             | LegKind::MidiUsb

@@ -17,6 +17,7 @@ pub use electric::{Electric, hidden};
 pub use fit::{Fit, UnusableFit, fit, possible_trip};
 pub use judged::PerRig;
 pub use kinds::{ChainsRange, loop_of, loops_of, playback_loop};
+pub(crate) use kinds::{air, air_out};
 pub use leg::{Leg, LegKind, LegNote, Remeasure};
 pub use limit::{Limit, LimitReason, SMALL_DOUBT, WidestDoubt, limit_for};
 pub use ranking::{RankedDriver, ranked_drivers};
@@ -24,7 +25,7 @@ pub use setting::{Context, Setting};
 
 use crate::doubt::DelayShares;
 pub use crate::doubt::DelayVerdict;
-use crate::ids::PerformerId;
+use crate::ids::{FarId, PerformerId};
 use crate::units::{Ms, Range};
 use serde::Serialize;
 
@@ -40,6 +41,10 @@ pub enum LoopKind {
     Direct,
     /// From the software's cursor to the ear; nobody performs.
     Playback,
+    /// From one performer's act to the ear at the far side, or from theirs to ours, whichever is longer.
+    Together,
+    /// From a performer's act back to their own ear through a meeting point.
+    Returned,
 }
 
 impl LoopKind {
@@ -51,6 +56,8 @@ impl LoopKind {
             Self::Keys => "keys",
             Self::Direct => "direct",
             Self::Playback => "playback",
+            Self::Together => "together",
+            Self::Returned => "returned",
         }
     }
 }
@@ -60,6 +67,8 @@ impl LoopKind {
 pub struct Loop {
     /// Whose; none when nobody performs: from the cursor to the ear.
     pub performer: Option<PerformerId>,
+    /// With which far side; none within one place.
+    pub far: Option<FarId>,
     /// What kind.
     pub kind: LoopKind,
     /// Its legs, from act to ear.
@@ -77,7 +86,7 @@ impl Loop {
     #[must_use]
     pub fn from_legs(performer: Option<PerformerId>, kind: LoopKind, legs: Vec<Leg>) -> Self {
         let total = legs.iter().fold(Range::zero(), |sum, leg| sum.plus(leg.span));
-        Self { performer, kind, legs, total, limit: None, shares: DelayShares::ALWAYS }
+        Self { performer, far: None, kind, legs, total, limit: None, shares: DelayShares::ALWAYS }
     }
 
     /// Held against its limits; a loop without any is immediate.

@@ -1,7 +1,8 @@
 //! The log as it is written, and what cannot be true in it.
 
 use crate::choice::Arrangement;
-use crate::ids::{DriverId, InterfaceId, PerformerId, PhaseId};
+use crate::ids::{DriverId, FarId, InterfaceId, PerformerId, PhaseId};
+use crate::link::far::LinkSetting;
 use crate::loops::Setting;
 use crate::rig::{Rig, missing};
 use crate::session::Session;
@@ -53,7 +54,7 @@ pub struct NoteDescription {
     pub meter: Option<f64>,
     /// What it showed at the worst, in percent.
     pub meter_peak: Option<f64>,
-    /// What performers felt: `late` or `fine`, by performer.
+    /// What performers felt: `late` or `fine`, by performer; `ada@loft` is Ada playing together with the far side `loft`.
     #[serde(default)]
     pub felt: BTreeMap<String, Feels>,
 }
@@ -85,8 +86,8 @@ pub struct Note {
     pub meter: Option<Share>,
     /// The meter at the worst.
     pub meter_peak: Option<Share>,
-    /// What performers felt.
-    pub felt: Vec<(PerformerId, Feels)>,
+    /// What performers felt of themselves, or of a far side.
+    pub felt: Vec<((PerformerId, Option<FarId>), Feels)>,
 }
 
 /// Checks a log against rig and session; `today` is an ISO 8601 date.
@@ -116,12 +117,23 @@ fn one(n: &NoteDescription, rig: &Rig, session: &Session, today: &str) -> Result
     let meter_peak = meter_at(n.meter_peak, meter)?;
     let people: Vec<&str> = session.performers.iter().map(|p| p.id.as_str()).collect();
     let mut felt = Vec::new();
-    for (id, feels) in &n.felt {
-        let there = session.phase(phase).performers.contains(id);
-        let who = session.performer_called(id).filter(|_| there).ok_or_else(|| {
-            missing("performer in this phase", id, &people).under(PathStep::Named(id.clone())).at("felt")
-        })?;
-        felt.push((who, *feels));
+    for (word, feels) in &n.felt {
+        let (id, far) = word.split_once('@').map_or((word.as_str(), None), |(id, far)| (id, Some(far)));
+        let here = |e: Invalid| e.under(PathStep::Named(word.clone())).at("felt");
+        let there = session.phase(phase).performers.iter().any(|p| p == id);
+        let who = session
+            .performer_called(id)
+            .filter(|_| there)
+            .ok_or_else(|| here(missing("performer in this phase", id, &people)))?;
+        let reached = session.fars_in(session.phase(phase), rig);
+        let fars: Vec<&str> = reached.iter().map(|f| rig.far(*f).id.as_str()).collect();
+        let far = far
+            .map(|far| {
+                let found = reached.iter().find(|f| rig.far(**f).id == far).copied();
+                found.ok_or_else(|| here(missing("far side in this phase", far, &fars)))
+            })
+            .transpose()?;
+        felt.push(((who, far), *feels));
     }
     if counted.is_none() && meter.is_none() && meter_peak.is_none() && felt.is_empty() {
         return Err(Invalid::new(
@@ -214,7 +226,7 @@ fn arrangement(
         .at("roll"));
     }
     let setting = Setting { interface, driver, rate: n.rate_hz, buffer };
-    Ok(Arrangement { setting, roll: n.roll, workers })
+    Ok(Arrangement { setting, roll: n.roll, workers, link: LinkSetting::default() })
 }
 
 fn counted(n: &NoteDescription) -> Result<Option<(f64, u32)>, Invalid> {
@@ -284,7 +296,7 @@ fn contradictions(notes: &[Note], session: &Session) -> Result<(), Invalid> {
             let number = i + 1;
             for (who, feels) in &later.felt {
                 if first.felt.iter().any(|(w, f)| w == who && f != feels) {
-                    let name = &session.performer(*who).id;
+                    let name = &session.performer(who.0).id;
                     return Err(place(
                         Invalid::new(
                             format!("`{name}` felt otherwise at the same setting in note {number}"),

@@ -3,13 +3,14 @@
 //! possible rig counts for as much as it foretells that.
 
 use super::{Feels, Note};
-use crate::choice::{Evaluation, PhaseProblem, busy, report};
+use crate::choice::{Arrangement, Evaluation, PhaseProblem, busy, report};
 use crate::doubt::{Cause, METER_DOUBT, PEAK_DOUBT, Rigs, felt, poisson};
-use crate::ids::{PerformerId, RemedyId};
+use crate::ids::{FarId, PerformerId, RemedyId};
+use crate::link::far::{is_on_the_line, present, set_by};
 use crate::loops::Context;
 use crate::rig::Rig;
 use crate::session::Session;
-use crate::tables::Tables;
+use crate::tables::{RemedyKind, Tables};
 use crate::units::{Factor, PerHour};
 use statrs::distribution::{DiscreteCDF, Poisson};
 
@@ -210,10 +211,19 @@ fn rates(context: Context<'_>, note: &Note, hours: f64, dropouts: u32) -> Vec<f6
 }
 
 /// Whether a performer's delay is over what they notice, rig by rig.
-fn late(context: Context<'_>, note: &Note, who: PerformerId) -> Vec<bool> {
+fn late(context: Context<'_>, note: &Note, (who, far): (PerformerId, Option<FarId>)) -> Vec<bool> {
     let (problem, remedies) = problem(context, note);
-    let r = report(&Evaluation::new(&problem, note.arrangement.clone()), &remedies);
-    match r.outcomes.of_performer(who) {
+    let on_lines = note.remedies.iter().filter_map(|id| {
+        let (kind, target) = id.split_once(':')?;
+        Some((RemedyKind::ALL.iter().copied().find(|k| k.as_str() == kind)?, target))
+    });
+    let changes: Vec<_> = on_lines.filter(|(kind, _)| is_on_the_line(*kind)).collect();
+    let rate = problem.rate;
+    let link = set_by(&context, problem.phase, rate, &changes);
+    let link = link.unwrap_or_else(|| present(&context, problem.phase, rate));
+    let arrangement = Arrangement { link, ..note.arrangement.clone() };
+    let r = report(&Evaluation::new(&problem, arrangement), &remedies);
+    match r.outcomes.of_performer(who, far) {
         Some(l) => l.delay.iter().zip(&l.noticed).map(|(delay, limit)| delay > limit).collect(),
         None => vec![false; context.rigs.count()],
     }
@@ -229,7 +239,7 @@ fn leanings(rigs: &Rigs, notes: &[Note]) -> Vec<Told> {
     if notes.iter().any(|n| n.counted.is_some()) {
         told.push(Told::WakeUps(mean(Cause::WakeUps)));
     }
-    let mut people: Vec<PerformerId> = notes.iter().flat_map(|n| n.felt.iter().map(|f| f.0)).collect();
+    let mut people: Vec<PerformerId> = notes.iter().flat_map(|n| n.felt.iter().map(|f| f.0.0)).collect();
     people.sort_unstable();
     people.dedup();
     told.extend(people.into_iter().map(|who| Told::Notices(who, mean(Cause::Listener(who)))));

@@ -60,6 +60,14 @@ pub struct Offered {
     pub extra_blocks: bool,
 }
 
+impl Buffers {
+    /// One size and no other.
+    #[must_use]
+    pub fn only(block: Block) -> Self {
+        Self { frames: Some(vec![block]), ..Self::default() }
+    }
+}
+
 impl Offered {
     /// A plain block of frames.
     #[must_use]

@@ -3,6 +3,7 @@
 
 use super::{Description, Driver, Interface, Machine, Rig, WakeProfile};
 use crate::Invalid;
+use crate::link::far::check_fars;
 use crate::tables::{Connection, DriverModel, MachineClass, Tables, plain};
 
 impl Rig {
@@ -43,6 +44,7 @@ impl Rig {
                 return Err(missing("interface", sound, &ids).at("sound").in_list("program", i));
             }
         }
+        let fars = check_fars(&description.fars, &description.meetings, tables)?;
         // From here on, one way to write each: `ASIO` is asio, `usb-c` is usb.
         let mut description = description;
         for (interface, (connection, models)) in description.interfaces.iter_mut().zip(&known) {
@@ -51,7 +53,7 @@ impl Rig {
                 driver.model.clone_from(&model.id);
             }
         }
-        Ok(Self { description, class, known })
+        Ok(Self { description, class, known, fars })
     }
 }
 

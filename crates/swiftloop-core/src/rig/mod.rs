@@ -9,17 +9,20 @@ pub use crate::tables::{PowerPlan, plain};
 pub use check::nearest;
 pub(crate) use check::{missing, twice};
 mod driver;
+mod lookup;
 mod profile;
 
 pub use buffers::{Buffers, CountTimesSize, Offered, Steps};
 pub use driver::{Driver, MeasuredTrip, Reported};
 pub use profile::{PaceBin, WakeBin, WakeProfile};
 
-use crate::ids::{DriverId, InterfaceId, ProgramId};
+use crate::ids::FarId;
+use crate::link::far::{Far, FarKnown, Meeting};
 use crate::tables::{Connection, DriverModel, MachineClass};
 use crate::units::{Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Range, Share};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use typed_index_collections::TiVec;
 
 /// What there is: the whole of a `rig.toml`.
 #[derive(Debug, Clone, Deserialize, JsonSchema)]
@@ -41,6 +44,73 @@ pub struct Description {
     /// Other programs that run beside the session.
     #[serde(rename = "program", default)]
     pub programs: Vec<Program>,
+    /// Far sides, with whom one plays together over a network.
+    #[serde(rename = "far", default)]
+    pub fars: Vec<Far>,
+    /// Meeting points in the network, where everybody's sound is mixed.
+    #[serde(rename = "meeting", default)]
+    pub meetings: Vec<Meeting>,
+}
+
+impl Description {
+    /// A rig of nothing but one interface of this connection, with one driver of this model and these buffers.
+    #[must_use]
+    pub fn of_one(connection: &str, model: &str, buffers: Buffers) -> Self {
+        let driver = Driver {
+            model: model.into(),
+            id: None,
+            rates_hz: vec![Hz::new(48_000)],
+            depths: vec![24],
+            buffers,
+            blocks_in: None,
+            blocks_out: None,
+            shared: None,
+            reported: vec![],
+            measured: vec![],
+        };
+        let interface = Interface {
+            id: "interface".into(),
+            name: None,
+            connection: connection.into(),
+            hub: false,
+            converters: vec![],
+            safety_in_frames: None,
+            safety_out_frames: None,
+            transport_in_frames: None,
+            transport_out_frames: None,
+            channels: Channels::default(),
+            clock: Clock::default(),
+            devices: Devices::default(),
+            direct: Direct::default(),
+            direct_frames: None,
+            drivers: vec![driver],
+        };
+        let machine = Machine {
+            class: desktop(),
+            power: PowerPlan::default(),
+            cores: 4,
+            threads: None,
+            processor: None,
+            paced_cost: None,
+            core_speed: None,
+            memory_gb: Gigabytes::new(8.0),
+            disk_mb_per_s: MegabytesPerSecond::new(200.0),
+            disk_free_gb: Gigabytes::new(100.0),
+            other_load: Share::new(0.0),
+            wake: None,
+            earlier_wake: vec![],
+        };
+        Self {
+            format: String::new(),
+            name: String::new(),
+            machine,
+            interfaces: vec![interface],
+            places: vec![],
+            programs: vec![],
+            fars: vec![],
+            meetings: vec![],
+        }
+    }
 }
 
 /// A rig that can be true, with what it refers to in the tables.
@@ -50,72 +120,8 @@ pub struct Rig {
     class: MachineClass,
     /// For each interface, how it is connected and the models of its drivers.
     known: Vec<(Connection, Vec<DriverModel>)>,
-}
-
-impl Rig {
-    /// An interface.
-    #[must_use]
-    pub fn interface(&self, id: InterfaceId) -> &Interface {
-        &self.description.interfaces[id.index()]
-    }
-
-    /// Every interface with its position.
-    pub fn interface_ids(&self) -> impl Iterator<Item = (InterfaceId, &Interface)> {
-        self.description.interfaces.iter().enumerate().map(|(i, interface)| (InterfaceId::from(i), interface))
-    }
-
-    /// The interface called `id`.
-    #[must_use]
-    pub fn interface_called(&self, id: &str) -> Option<InterfaceId> {
-        self.interface_ids().find(|(_, i)| i.id == id).map(|(at, _)| at)
-    }
-
-    /// A driver of an interface.
-    #[must_use]
-    pub fn driver(&self, interface: InterfaceId, driver: DriverId) -> &Driver {
-        &self.interface(interface).drivers[driver.index()]
-    }
-
-    /// The model of a driver.
-    #[must_use]
-    pub fn model(&self, interface: InterfaceId, driver: DriverId) -> &DriverModel {
-        &self.known[interface.index()].1[driver.index()]
-    }
-
-    /// How an interface is connected.
-    #[must_use]
-    pub fn connection(&self, interface: InterfaceId) -> &Connection {
-        &self.known[interface.index()].0
-    }
-
-    /// The class of the machine.
-    #[must_use]
-    pub fn class(&self) -> &MachineClass {
-        &self.class
-    }
-
-    /// Speed of a core beside the reference core under a power plan. A measured speed is that under one plan; another plan
-    /// changes it as the class does.
-    #[must_use]
-    pub fn speed_under(&self, power: PowerPlan) -> f64 {
-        let class_share = |power: PowerPlan| self.class().under(power).speed.raw();
-        let full = match self.machine.measured_speed() {
-            Some((measured, under)) => measured.raw() / class_share(under),
-            None => self.machine.speed().raw(),
-        };
-        full * class_share(power)
-    }
-
-    /// A program that runs beside the session.
-    #[must_use]
-    pub fn program(&self, id: ProgramId) -> &Program {
-        &self.description.programs[id.index()]
-    }
-
-    /// Every program with its position.
-    pub fn program_ids(&self) -> impl Iterator<Item = (ProgramId, &Program)> {
-        self.description.programs.iter().enumerate().map(|(i, program)| (ProgramId::from(i), program))
-    }
+    /// What is known of each far side.
+    fars: TiVec<FarId, FarKnown>,
 }
 
 impl std::ops::Deref for Rig {

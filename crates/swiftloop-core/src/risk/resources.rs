@@ -97,6 +97,13 @@ mod tests {
             comfortable_start_ms: Ms::new(100.0),
             swap_doubt: Factor::new(5.0),
             swap_dropouts_per_hour_per_gb: 400.0,
+            glass_km_per_ms: 200.0,
+            detour: Range::exact(Factor::new(1.0)),
+            wireless_ms: ms,
+            wireless_buffer_ms: ms,
+            traffic_buffer_ms: ms,
+            way_share: Range::zero(),
+            mixing_ms: ms,
             phrase_s: 8.0,
         }
     }

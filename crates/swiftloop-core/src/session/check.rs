@@ -79,6 +79,12 @@ impl Session {
                     .in_list("phase", i));
             }
             self.check_direct(phase, rig).map_err(|e| e.in_list("phase", i))?;
+            let fars: Vec<&str> = rig.fars.iter().map(|f| f.id.as_str()).collect();
+            for (j, id) in phase.far.iter().flatten().enumerate() {
+                if !fars.contains(&id.as_str()) {
+                    return Err(missing("far side", id, &fars).in_list("far", j).in_list("phase", i));
+                }
+            }
             for (j, id) in phase.interfaces.iter().flatten().enumerate() {
                 if !known.contains(&id.as_str()) {
                     return Err(missing("interface", id, &known)
@@ -332,6 +338,20 @@ fn check_phase(phase: &Phase, d: &Description, tables: &Tables) -> Result<PhaseK
         return Err(
             Invalid::new("a phase lasts zero minutes or more", "write minutes, such as 90").at("minutes")
         );
+    }
+    if phase.tempo_bpm.is_some_and(|t| !(20.0..=400.0).contains(&t)) {
+        return Err(Invalid::new(
+            "a tempo lies between 20 and 400 beats a minute",
+            "write beats a minute, such as 120",
+        )
+        .at("tempo_bpm"));
+    }
+    if phase.late_packets_per_hour.is_some_and(|t| !(0.01..=1e6).contains(&t)) {
+        return Err(Invalid::new(
+            "late packets lie between a hundredth and a million an hour",
+            "write packets an hour, such as 12 (one in five minutes)",
+        )
+        .at("late_packets_per_hour"));
     }
     let known: HashSet<&str> = chains(d)
         .flat_map(|(_, _, chain)| chain.iter().map(|p| p.id.as_str()))

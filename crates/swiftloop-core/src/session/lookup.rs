@@ -1,7 +1,8 @@
-//! Finding things in a session: nodes by id, processors by position, the live tracks of a phase.
+//! Finding things in a session: tracks, performers and phases by position or by id, nodes by id, who and what takes part in a phase.
 
-use super::{Description, Listens, NodeKind, Phase, Processor, Session};
-use crate::ids::{BusId, NodeId, ProcessorId, TrackId};
+use super::{Bus, Description, Listens, NodeKind, Performer, Phase, Processor, REMOTE, Session, Track};
+use crate::ids::{BusId, FarId, NodeId, PerformerId, PhaseId, ProcessorId, TrackId};
+use crate::tables::{Listener, PhaseKind};
 
 impl Description {
     /// All processors: of tracks, of buses, of the main output.
@@ -18,6 +19,91 @@ impl Description {
 }
 
 impl Session {
+    /// The performers of a phase.
+    pub fn performers_in<'a>(
+        &'a self,
+        phase: &'a Phase,
+    ) -> impl Iterator<Item = (PerformerId, &'a Performer)> {
+        let all = self.performers.iter().enumerate().map(|(i, p)| (PerformerId::from(i), p));
+        all.filter(|(_, p)| phase.performers.contains(&p.id))
+    }
+
+    /// The far sides of a phase: those that it names, or all of the rig in a phase of playing together over a network.
+    #[must_use]
+    pub fn fars_in(&self, phase: &Phase, rig: &crate::rig::Rig) -> Vec<FarId> {
+        let named = |id: &String| match &phase.far {
+            Some(all) => all.contains(id),
+            None => phase.kind == REMOTE,
+        };
+        rig.far_ids().filter(|(_, far)| named(&far.id)).map(|(at, _)| at).collect()
+    }
+
+    /// Packets an hour that a phase allows to come too late or never.
+    #[must_use]
+    pub fn late_packets_in(&self, phase: &Phase) -> f64 {
+        let kind = self.phases.iter().position(|p| p.id() == phase.id()).map(PhaseId::from);
+        let table = kind.map_or(f64::INFINITY, |k| self.kinds[k].late_packets_per_hour);
+        phase.late_packets_per_hour.unwrap_or(table)
+    }
+
+    /// A performer.
+    #[must_use]
+    pub fn performer(&self, id: PerformerId) -> &Performer {
+        &self.description.performers[id.index()]
+    }
+
+    /// The performer called `id`.
+    #[must_use]
+    pub fn performer_called(&self, id: &str) -> Option<PerformerId> {
+        self.performers.iter().position(|p| p.id == id).map(PerformerId::from)
+    }
+
+    /// A track.
+    #[must_use]
+    pub fn track(&self, id: TrackId) -> &Track {
+        &self.description.tracks[id.index()]
+    }
+
+    /// Every track with its position.
+    pub fn track_ids(&self) -> impl Iterator<Item = (TrackId, &Track)> {
+        self.description.tracks.iter().enumerate().map(|(i, track)| (TrackId::from(i), track))
+    }
+
+    /// A bus.
+    #[must_use]
+    pub fn bus(&self, id: BusId) -> &Bus {
+        &self.description.buses[id.index()]
+    }
+
+    /// A phase.
+    #[must_use]
+    pub fn phase(&self, id: PhaseId) -> &Phase {
+        &self.description.phases[id.index()]
+    }
+
+    /// Every phase with its position.
+    pub fn phase_ids(&self) -> impl Iterator<Item = (PhaseId, &Phase)> {
+        self.description.phases.iter().enumerate().map(|(i, phase)| (PhaseId::from(i), phase))
+    }
+
+    /// The phase called `id`.
+    #[must_use]
+    pub fn phase_called(&self, id: &str) -> Option<PhaseId> {
+        self.phase_ids().find(|(_, p)| p.id() == id).map(|(at, _)| at)
+    }
+
+    /// What the tables say of a phase.
+    #[must_use]
+    pub fn kind(&self, id: PhaseId) -> &PhaseKind {
+        &self.kinds[id]
+    }
+
+    /// What the tables say of how a performer plays.
+    #[must_use]
+    pub fn listener(&self, id: PerformerId) -> &Listener {
+        &self.listeners[id]
+    }
+
     /// The node of a track.
     #[must_use]
     pub fn node_of_track(&self, track: TrackId) -> NodeId {

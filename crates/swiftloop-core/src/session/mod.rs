@@ -13,13 +13,16 @@ pub use track::{
     State, Track, WeighedDelay,
 };
 
-use crate::ids::{BusId, PerformerId, PhaseId, ProcessorId, TrackId};
+use crate::ids::{PerformerId, PhaseId, ProcessorId};
 use crate::tables::{Listener, PhaseKind, TwoLimits};
 use crate::units::{Block, Factor, Gigabytes, Hz, Metres, Ms, Range};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use typed_index_collections::TiVec;
+
+/// The kind of phase in which one plays together over a network.
+pub const REMOTE: &str = "remote";
 
 /// What is wanted: the whole of a `session.toml`.
 #[derive(Debug, Clone, Deserialize, JsonSchema)]
@@ -296,6 +299,15 @@ pub struct Phase {
     /// Ids of processors or tracks that this phase cannot do without.
     #[serde(default)]
     pub keep: Vec<String>,
+    /// Far sides of the rig with whom one plays together (all of them in a `remote` phase, none in others, when left out).
+    pub far: Option<Vec<String>>,
+    /// How fast is played, in beats a minute: fast music allows less delay between places.
+    pub tempo_bpm: Option<f64>,
+    /// Delay from ear to ear that is borne: one figure, or where it is noticed and where playing in time fails (as the table says
+    /// of what is played when left out).
+    pub together_ms: Option<TwoLimits>,
+    /// Packets an hour that you allow to come too late or never.
+    pub late_packets_per_hour: Option<f64>,
     /// How long it lasts, for disk space; and for a show, in which nothing may break from beginning to end.
     pub minutes: Option<f64>,
 }
@@ -340,73 +352,6 @@ impl Session {
             }
         }
         rates
-    }
-
-    /// The performers of a phase.
-    pub fn performers_in<'a>(
-        &'a self,
-        phase: &'a Phase,
-    ) -> impl Iterator<Item = (PerformerId, &'a Performer)> {
-        let all = self.performers.iter().enumerate().map(|(i, p)| (PerformerId::from(i), p));
-        all.filter(|(_, p)| phase.performers.contains(&p.id))
-    }
-
-    /// A performer.
-    #[must_use]
-    pub fn performer(&self, id: PerformerId) -> &Performer {
-        &self.description.performers[id.index()]
-    }
-
-    /// The performer called `id`.
-    #[must_use]
-    pub fn performer_called(&self, id: &str) -> Option<PerformerId> {
-        self.performers.iter().position(|p| p.id == id).map(PerformerId::from)
-    }
-
-    /// A track.
-    #[must_use]
-    pub fn track(&self, id: TrackId) -> &Track {
-        &self.description.tracks[id.index()]
-    }
-
-    /// Every track with its position.
-    pub fn track_ids(&self) -> impl Iterator<Item = (TrackId, &Track)> {
-        self.description.tracks.iter().enumerate().map(|(i, track)| (TrackId::from(i), track))
-    }
-
-    /// A bus.
-    #[must_use]
-    pub fn bus(&self, id: BusId) -> &Bus {
-        &self.description.buses[id.index()]
-    }
-
-    /// A phase.
-    #[must_use]
-    pub fn phase(&self, id: PhaseId) -> &Phase {
-        &self.description.phases[id.index()]
-    }
-
-    /// Every phase with its position.
-    pub fn phase_ids(&self) -> impl Iterator<Item = (PhaseId, &Phase)> {
-        self.description.phases.iter().enumerate().map(|(i, phase)| (PhaseId::from(i), phase))
-    }
-
-    /// The phase called `id`.
-    #[must_use]
-    pub fn phase_called(&self, id: &str) -> Option<PhaseId> {
-        self.phase_ids().find(|(_, p)| p.id() == id).map(|(at, _)| at)
-    }
-
-    /// What the tables say of a phase.
-    #[must_use]
-    pub fn kind(&self, id: PhaseId) -> &PhaseKind {
-        &self.kinds[id]
-    }
-
-    /// What the tables say of how a performer plays.
-    #[must_use]
-    pub fn listener(&self, id: PerformerId) -> &Listener {
-        &self.listeners[id]
     }
 
     /// The same with all costs that are only assumed so many times as dear, each call and each frame; within a factor of

@@ -33,8 +33,20 @@ pub struct Inventory {
     pub name: Option<String>,
     /// What is installed, in which version.
     pub versions: Vec<Version>,
+    /// The way by which it reaches the network, where there is one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub network: Option<Network>,
     /// What could not be looked at, and why.
     pub unseen: Vec<String>,
+}
+
+/// The way by which a computer reaches the network.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Network {
+    /// What the system calls it.
+    pub name: String,
+    /// Through the air.
+    pub wireless: bool,
 }
 
 /// An operating system.

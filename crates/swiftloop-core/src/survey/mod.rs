@@ -8,7 +8,7 @@ mod rules;
 
 pub use findings::{Finding, Grade, Hurt, findings};
 pub use inventory::{
-    Busy, Card, Cpu, EachCpu, EnergyState, Idle, Inventory, Irq, Kernel, Limits, Memory, Open, SeenBlock,
-    SeenRate, ServerState, SoundThread, Stream, System, Usb, Version,
+    Busy, Card, Cpu, EachCpu, EnergyState, Idle, Inventory, Irq, Kernel, Limits, Memory, Network, Open,
+    SeenBlock, SeenRate, ServerState, SoundThread, Stream, System, Usb, Version,
 };
 pub(crate) use rules::REALTIME_SHARE;

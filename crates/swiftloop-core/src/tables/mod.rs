@@ -2,11 +2,13 @@
 //! cost classes and classes of machine. The figures come in from data files, each with its source; here are
 //! their shapes and the look-ups. Everything taken from a table has the origin "assumed".
 
+mod apart;
 mod power_plan;
 mod remedy_kind;
 mod two_limits;
 mod way;
 
+pub use apart::{Attack, LineKind, Tempo, Together};
 pub use power_plan::PowerPlan;
 pub use remedy_kind::RemedyKind;
 pub use two_limits::TwoLimits;
@@ -32,6 +34,12 @@ pub struct Tables {
     pub machine: Vec<MachineClass>,
     /// Phases and what they want when the session does not say.
     pub phase: Vec<PhaseKind>,
+    /// Kinds of lines between two places.
+    pub line: Vec<LineKind>,
+    /// How much delay ensembles bear, by how sharp attacks are; the sharpest first.
+    pub together: Vec<Together>,
+    /// And by how fast is played, the slowest first.
+    pub tempo: Vec<Tempo>,
     /// Kinds of remedies, in the order of [`RemedyKind::ALL`].
     remedy: Vec<RemedyRow>,
     /// Everything else that has to be assumed, one figure a line.
@@ -48,6 +56,9 @@ struct Rows {
     cost: Vec<CostClass>,
     machine: Vec<MachineRow>,
     phase: Vec<PhaseKind>,
+    line: Vec<LineKind>,
+    together: Vec<Together>,
+    tempo: Vec<Tempo>,
     remedy: Vec<RemedyRow>,
     assume: Assumptions,
 }
@@ -83,6 +94,9 @@ impl TryFrom<Rows> for Tables {
             ("cost", rows.cost.is_empty()),
             ("machine", rows.machine.is_empty()),
             ("phase", rows.phase.is_empty()),
+            ("line", rows.line.is_empty()),
+            ("together", rows.together.is_empty()),
+            ("tempo", rows.tempo.is_empty()),
         ]
         .iter()
         .find(|(_, empty)| *empty)
@@ -97,6 +111,9 @@ impl TryFrom<Rows> for Tables {
             listener: rows.listener,
             cost: rows.cost,
             phase: rows.phase,
+            line: rows.line,
+            together: rows.together,
+            tempo: rows.tempo,
             assume: rows.assume,
         })
     }
@@ -168,6 +185,8 @@ pub struct Listener {
     pub in_ears_ms: TwoLimits,
     /// Limit with speakers.
     pub speakers_ms: TwoLimits,
+    /// How sharp attacks are: a row of the limits of ensembles.
+    pub attack: Attack,
     /// Why.
     pub reason: String,
 }
@@ -251,6 +270,8 @@ pub struct PhaseKind {
     /// There is no second try: what counts is that nothing breaks from beginning to end, which is so many minutes when
     /// the session does not say.
     pub one_take_minutes: Option<f64>,
+    /// Packets an hour that may come late or never, where one plays together over a network.
+    pub late_packets_per_hour: f64,
     /// Why.
     pub reason: String,
 }
@@ -312,6 +333,20 @@ pub struct Assumptions {
     pub swap_dropouts_per_hour_per_gb: f64,
     pub swap_doubt: Factor,
     pub phrase_s: f64,
+    /// How far light goes in glass in a millisecond.
+    pub glass_km_per_ms: f64,
+    /// How much longer the way of a line is than the straight one.
+    pub detour: Range<Factor>,
+    /// What wireless between computer and router adds, one way.
+    pub wireless_ms: Range<Ms>,
+    /// The receive buffer that its variation asks for.
+    pub wireless_buffer_ms: Range<Ms>,
+    /// The receive buffer that other traffic on the line asks for beyond that.
+    pub traffic_buffer_ms: Range<Ms>,
+    /// How a measured round trip over the network may split: the share of the way there.
+    pub way_share: Range<Share>,
+    /// How long a meeting point takes to mix, its own receive buffer not counted.
+    pub mixing_ms: Range<Ms>,
 }
 
 impl Tables {
@@ -358,6 +393,25 @@ impl Tables {
     #[must_use]
     pub fn remedy(&self, kind: RemedyKind) -> &RemedyRow {
         &self.remedy[kind as usize]
+    }
+
+    /// The kind of line called `id`.
+    #[must_use]
+    pub fn line_kind(&self, id: &str) -> Option<&LineKind> {
+        let id = plain(id);
+        self.line.iter().find(|l| l.id == id || l.also.contains(&id))
+    }
+
+    /// What an ensemble bears with such attacks; the first row where there is none.
+    #[must_use]
+    pub fn together(&self, attack: Attack) -> &Together {
+        self.together.iter().find(|t| t.attack == attack).unwrap_or(&self.together[0])
+    }
+
+    /// What a tempo does to that; the last row where it is faster than all.
+    #[must_use]
+    pub fn tempo(&self, bpm: f64) -> &Tempo {
+        self.tempo.iter().find(|t| bpm <= t.up_to_bpm).unwrap_or(&self.tempo[self.tempo.len() - 1])
     }
 
     /// The phase kind called `id`.

@@ -34,6 +34,14 @@ kinds! {
     Unload = "unload",
     /// What only looks at the sound is closed.
     HideView = "hide-view",
+    /// Less sound goes into a packet.
+    SmallerPacket = "smaller-packet",
+    /// What arrives is held for less long.
+    ShorterReceive = "shorter-receive-buffer",
+    /// Other programs leave the line alone.
+    QuietLine = "quiet-line",
+    /// Packets are sent with spare ones.
+    SparePackets = "spare-packets",
     /// A processor goes to its low-delay mode.
     LowDelay = "low-delay",
     /// The timeline gets coarser.
@@ -58,6 +66,14 @@ kinds! {
     Draft = "draft",
     /// A performer listens through the interface.
     Direct = "direct",
+    /// A cable takes the place of wireless.
+    Cable = "cable",
+    /// Packets go straight to the far side, not through a meeting point.
+    StraightWay = "straight-way",
+    /// One meets at another point.
+    OtherMeeting = "other-meeting-point",
+    /// One channel goes over the line instead of more.
+    Mono = "mono",
     /// Oversampling is halved.
     LessOversampling = "less-oversampling",
     /// Copies of one processor become one on a send.

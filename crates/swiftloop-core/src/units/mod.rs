@@ -17,8 +17,8 @@ mod quantity;
 mod range;
 
 pub use quantity::{
-    Block, Blocks, Decibels, Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Metres, Micros, Ms, Nanos,
-    PerHour, Ppm, Quantity, Seconds, Share,
+    Block, Blocks, Decibels, Factor, Frames, Gigabytes, Hz, KilobitsPerSecond, Kilometres,
+    MegabytesPerSecond, Metres, Micros, Ms, Nanos, PerHour, Ppm, Quantity, Seconds, Share,
 };
 pub use range::{Figure, Origin, Range};
 

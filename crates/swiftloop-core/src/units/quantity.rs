@@ -196,6 +196,10 @@ real!(/// Events per hour: dropouts, misses.
     PerHour, "a rate per hour, such as 0.2", 0.0 ..= 1e12);
 real!(/// Metres.
     Metres, "a distance in metres, such as 1.5", 0.0 ..= 1000.0);
+real!(/// Kilometres.
+    Kilometres, "a distance in kilometres, such as 410", 0.0 ..= 40_000.0);
+real!(/// Kilobits (10³ bits) per second.
+    KilobitsPerSecond, "a line rate in kilobits per second, such as 10000", 1.0 ..= 1e9);
 real!(/// A share of a whole, from 0 to 1.
     Share, "a share from 0 to 1, such as 0.15", 0.0 ..= 1.0);
 real!(/// A number of blocks that a driver holds, possibly with a fraction.

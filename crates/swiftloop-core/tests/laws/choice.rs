@@ -129,7 +129,7 @@ fn the_chosen_set_is_the_cheapest_of_all_subsets() {
                 // What another one includes is not done as well.
                 let done = without_included(&problem.remedies, &set);
                 let own: u32 = done.iter().map(|&r| problem.remedies[r].effort).sum();
-                let effort = own + arranged_effort(&problem.context, &arrangement);
+                let effort = own + arranged_effort(&problem.context, problem.phase, &arrangement);
                 if truth.is_none_or(|t| effort < t) && evaluation.satisfied(&evaluation.state(&set)) {
                     truth = Some(effort);
                 }

@@ -3,6 +3,7 @@
 
 use swiftloop_core::choice::{Arrangement, PhaseProblem};
 use swiftloop_core::doubt::Rigs;
+use swiftloop_core::link::far::LinkSetting;
 use swiftloop_core::loops::{Context, Setting};
 use swiftloop_core::rig::{Offered, Rig};
 use swiftloop_core::session::Session;
@@ -51,7 +52,7 @@ pub fn context<'a>(rig: &'a Rig, session: &'a Session) -> Context<'a> {
 pub fn arrangement(problem: &PhaseProblem<'_>, block: u32, roll: Option<u32>, workers: u32) -> Arrangement {
     let buffer = Offered::plain(Block::new(block));
     let setting = Setting { interface: problem.interface, driver: 0.into(), rate: problem.rate, buffer };
-    Arrangement { setting, roll: roll.map(Block::new), workers }
+    Arrangement { setting, roll: roll.map(Block::new), workers, link: LinkSetting::default() }
 }
 
 pub const HZ: Hz = Hz::new(48_000);

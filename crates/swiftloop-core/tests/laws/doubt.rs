@@ -98,7 +98,7 @@ fn delays_said_to_fit_in_so_many_rigs_do() {
                         .iter()
                         .map(|leg| {
                             let own = lean(random.f64());
-                            let cause = leg.cause(&setting, l.performer);
+                            let cause = leg.cause(&setting, l);
                             let lean = cause.map_or(0.0, |c| *causes.entry(c).or_insert(own));
                             lean_at(leg.span, lean, Spread::Even)
                         })

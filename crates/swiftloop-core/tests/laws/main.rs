@@ -13,6 +13,7 @@ mod common;
 mod doubt;
 mod finished;
 mod in_effect;
+mod link;
 mod listen;
 mod load;
 mod loops;

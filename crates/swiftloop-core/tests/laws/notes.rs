@@ -115,7 +115,7 @@ fn what_a_performer_felt_moves_what_they_notice() {
     // About six milliseconds, where singers begin to notice.
     let at = arrangement(&problem, 64, None, 4);
     let share = |feels: Option<Feels>| {
-        let felt = feels.map(|f| (0.into(), f)).into_iter().collect();
+        let felt = feels.map(|f| ((0.into(), None), f)).into_iter().collect();
         let learned = feels.map(|_| learn(tables(), &rig, &session, &[Note { felt, ..note(&at) }]));
         let context =
             Context { rigs: learned.as_ref().map_or(rigs(), |l| &l.rigs), ..context(&rig, &session) };

@@ -220,7 +220,7 @@ fn what_lies_in_the_arrangement_is_a_remedy_too() {
     let ids = |roll, workers, extra| {
         let mut a = arrangement(&problem, 64, roll, workers);
         a.setting.buffer = Offered { count: Some(3), extra_blocks: extra, ..Offered::plain(Block::new(64)) };
-        arranged(&b, &a).into_iter().map(|r| (r.id, r.effort)).collect::<Vec<_>>()
+        arranged(&b, problem.phase, &a).into_iter().map(|r| (r.id, r.effort)).collect::<Vec<_>>()
     };
     assert_eq!(ids(None, 4, false), []);
     assert_eq!(ids(Some(512), 4, false), [("roll:512".to_string(), 1)]);

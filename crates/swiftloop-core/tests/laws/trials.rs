@@ -234,7 +234,7 @@ fn what_cannot_be_tried_is_refused_with_what_there_is() {
             refusal(remedy("low-delay:lok")),
             TrialRefusal::NoSuchRemedy { near: Some(near), .. } if near == "low-delay:look"
         ));
-        let stranger = Request { performer: Some(7.into()), ..request("jack", "64") };
+        let stranger = Request { performer: Some((7.into(), None)), ..request("jack", "64") };
         assert!(matches!(refusal(stranger), TrialRefusal::NotInPhase { there, .. } if there.len() == 1));
     });
 }

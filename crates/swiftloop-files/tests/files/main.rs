@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod import;
+mod links;
 mod profiles;
 mod rigs;
 mod saving;

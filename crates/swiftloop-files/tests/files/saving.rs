@@ -56,7 +56,7 @@ fn generated_files_of_any_size_are_read() {
 #[test]
 fn schemas_know_the_keys_and_refuse_others() {
     for (schema, keys) in [
-        (rig_schema(), &["format", "machine", "interface", "place", "program"][..]),
+        (rig_schema(), &["format", "machine", "interface", "place", "program", "far", "meeting"][..]),
         (session_schema(), &["format", "deliver", "engine", "track", "bus", "main", "performer", "phase"]),
     ] {
         let known = schema["properties"].as_object().expect("properties");

@@ -18,7 +18,7 @@ pub fn worked_ns() -> u64 {
 
 /// Sleeps until the clock shows `due_ns`; at once when it has passed. A signal does not cut the sleep short.
 #[cfg(target_os = "linux")]
-pub(super) fn sleep_until(due_ns: u64) {
+pub(crate) fn sleep_until(due_ns: u64) {
     use rustix::thread::{ClockId, Timespec, clock_nanosleep_absolute};
     let due = Timespec {
         tv_sec: i64::try_from(due_ns / 1_000_000_000).unwrap_or(i64::MAX),
@@ -48,7 +48,7 @@ pub fn worked_ns() -> u64 {
 }
 
 #[cfg(not(target_os = "linux"))]
-pub(super) fn sleep_until(due_ns: u64) {
+pub(crate) fn sleep_until(due_ns: u64) {
     let due = start() + std::time::Duration::from_nanos(due_ns);
     std::thread::sleep(due.saturating_duration_since(std::time::Instant::now()));
 }

@@ -64,7 +64,7 @@ fn schedule(policy: libc::c_int, priority: libc::c_int) -> Result<(), String> {
 
 /// Raises this thread.
 #[cfg(target_os = "linux")]
-pub(super) fn realtime() -> Result<(), String> {
+pub(crate) fn realtime() -> Result<(), String> {
     schedule(libc::SCHED_FIFO, PRIORITY)
 }
 
@@ -76,7 +76,7 @@ fn ordinary() {
 
 /// An ordinary thread is woken when it asks, not 50 µs later to save power.
 #[cfg(target_os = "linux")]
-pub(super) fn no_slack() {
+pub(crate) fn no_slack() {
     let _ = rustix::thread::set_current_timer_slack(std::num::NonZeroU64::new(1));
 }
 
@@ -87,13 +87,13 @@ fn lock() -> Result<(), String> {
 }
 
 #[cfg(not(target_os = "linux"))]
-pub(super) fn realtime() -> Result<(), String> {
+pub(crate) fn realtime() -> Result<(), String> {
     Err("only Linux is driven yet".into())
 }
 #[cfg(not(target_os = "linux"))]
 fn ordinary() {}
 #[cfg(not(target_os = "linux"))]
-pub(super) fn no_slack() {}
+pub(crate) fn no_slack() {}
 #[cfg(not(target_os = "linux"))]
 fn lock() -> Result<(), String> {
     Err("only Linux is driven yet".into())

@@ -8,6 +8,7 @@ mod computer;
 mod eye;
 mod limits;
 mod macos;
+mod network;
 mod pipewire;
 mod threads;
 mod tree;
@@ -164,6 +165,7 @@ fn read(tree: &Tree) -> Inventory {
         power: computer::power(tree),
         kernel: computer::kernel(tree),
         limits: limits::limits(tree),
+        network: network::network(tree),
         ..Inventory::default()
     }
 }

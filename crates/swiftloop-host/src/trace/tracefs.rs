@@ -54,9 +54,14 @@ pub(super) fn root() -> Result<PathBuf, RecordError> {
     if !place.is_dir() {
         return Err(RecordError::NoKernel);
     }
-    mount(place)?;
-    let _ = fs::write(MOUNTED, USUAL);
-    Ok(place.to_path_buf())
+    match mount(place) {
+        Ok(()) => {
+            let _ = fs::write(MOUNTED, USUAL);
+            Ok(place.to_path_buf())
+        }
+        // Another recording that began at the same moment was first.
+        Err(e) => mounted().ok_or_else(|| io_error(place)(e)),
+    }
 }
 
 /// Where it is mounted already.
@@ -69,20 +74,18 @@ fn mounted() -> Option<PathBuf> {
     })
 }
 
-fn mount(place: &Path) -> Result<(), RecordError> {
+fn mount(place: &Path) -> io::Result<()> {
     use std::os::unix::ffi::OsStrExt;
-    let Ok(path) = std::ffi::CString::new(place.as_os_str().as_bytes()) else {
-        return Err(RecordError::NoKernel);
-    };
+    let path = std::ffi::CString::new(place.as_os_str().as_bytes())?;
     let name = c"tracefs";
     // SAFETY: all texts end with a zero and outlive the call; no data goes with it.
     let done = unsafe { libc::mount(name.as_ptr(), path.as_ptr(), name.as_ptr(), 0, std::ptr::null()) };
-    if done == 0 { Ok(()) } else { Err(io_error(place)(io::Error::last_os_error())) }
+    if done == 0 { Ok(()) } else { Err(io::Error::last_os_error()) }
 }
 
 /// A new instance of our own; those that died with their process are cleared away first.
 pub(super) fn instance() -> Result<PathBuf, RecordError> {
-    let instances = root()?.join("instances");
+    let mut instances = root()?.join("instances");
     for old in ours(&instances) {
         if !alive(&old) {
             take_away(&old);
@@ -94,6 +97,8 @@ pub(super) fn instance() -> Result<PathBuf, RecordError> {
         match fs::create_dir(&place) {
             Ok(()) => return Ok(place),
             Err(e) if e.kind() == io::ErrorKind::AlreadyExists => {}
+            // Another recording ended in this moment and took its mount away.
+            Err(e) if e.kind() == io::ErrorKind::NotFound => instances = root()?.join("instances"),
             Err(e) => return Err(io_error(&place)(e)),
         }
     }

@@ -6,6 +6,7 @@ use swiftloop_core::session::Listens;
 use swiftloop_core::units::{Block, Hz};
 
 mod in_effect;
+mod link;
 mod measure;
 mod trace;
 
@@ -23,6 +24,9 @@ pub use measure::{
     WeighOptions,
 };
 
+pub use link::{
+    Link, LinkMeasureOptions, LinkPlanOptions, LinkReflectOptions, Secret as LinkSecret, Sound as LinkSound,
+};
 #[cfg(target_os = "linux")]
 pub use trace::{ClearTraceOptions, TraceRecordOptions, Until};
 pub use trace::{Trace, TraceCompareOptions, TraceQuestion, TraceReadOptions, WhyOptions};
@@ -76,6 +80,9 @@ pub enum Command {
     Trace(Trace),
     /// My recording crackles: whose fault, and what now?
     Why(WhyOptions),
+    /// Can we play together over this network? Answer the other side, measure the way, plan with it
+    #[command(subcommand)]
+    Link(Link),
     /// A page for each phase, for the wall: what to set, who hears what, what to tick
     Sheet(SheetOptions),
     /// Is everything set as the plan says? On this computer, or on copies of others
@@ -169,7 +176,7 @@ pub struct NoteOptions {
     /// The software's own meter at the worst, in percent
     #[arg(long, value_name = "PERCENT")]
     pub meter_peak: Option<f64>,
-    /// What a performer felt: ada=late or ada=fine (may be repeated)
+    /// What a performer felt: ada=late or ada=fine, or ada@loft=late with a far side (may be repeated)
     #[arg(long, value_name = "WHO=late|fine")]
     pub felt: Vec<String>,
     /// When it was, as year-month-day (today when left out)
@@ -365,7 +372,7 @@ pub struct TryOptions {
     /// Apply a remedy by its id, as plan shows it (may be repeated)
     #[arg(long = "remedy", value_name = "ID")]
     pub remedies: Vec<String>,
-    /// Show the legs of this performer
+    /// Show the legs of this performer (ada@loft: playing together with the far side loft)
     #[arg(long)]
     pub performer: Option<String>,
     /// What processors cost.

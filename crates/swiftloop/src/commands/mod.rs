@@ -6,6 +6,7 @@ mod check;
 mod collect;
 mod demo;
 mod import;
+mod link;
 mod listen;
 mod new;
 mod note;
@@ -57,6 +58,7 @@ pub fn run(command: Command) -> Result<ExitCode, Failure> {
         Command::Why(options) => why::run(&options),
         #[cfg(target_os = "linux")]
         Command::ClearTrace(options) => crate::tracing::clear(&options),
+        Command::Link(link) => link::run(&link),
         Command::Sheet(options) => sheet::run(&options),
         Command::Check(options) => check::run(&options),
         Command::Collect(options) => collect::run(&options),

@@ -129,7 +129,9 @@ fn by_hand(context: &Context<'_>, plan: &Plan, choice: &Choice) -> ByHand {
     let all = report.arranged.iter().chain(&report.remedies).filter(|r| !own(r.kind));
     let step = plan.steps.iter().find(|s| s.interface == choice.interface && s.phase == choice.phase);
     let undo = step.into_iter().flat_map(|s| &s.restore).map(|r| plain(remedies::undo(context, r)));
-    ByHand { restore: undo.collect(), set: all.map(|r| plain(remedies::does(context, r))).collect() }
+    let lines = choice.arrangement.link.fars.iter().map(|line| plain(remedies::line_to(context, line)));
+    let set = lines.chain(all.map(|r| plain(remedies::does(context, r))));
+    ByHand { restore: undo.collect(), set: set.collect() }
 }
 
 /// Files that lead to something being set are this user's own, or of the user who asked the superuser to do it.

@@ -102,6 +102,13 @@ pub fn what(context: &Context<'_>, m: &Measurement) -> String {
         Measurement::Meter => {
             "Read the meter of the session's software once while it plays, and note it".into()
         }
+        Measurement::Link(far) => {
+            format!("Measure the way over the network to {}", context.rig.far(*far).title())
+        }
+        Measurement::FarSide(far) => format!(
+            "Ask {} for their rig, or for driver, connection and buffer, and write them into the far side",
+            context.rig.far(*far).title()
+        ),
         Measurement::Felt(p) => {
             format!("Let {} play, ask, and note the answer", first_name(context, Some(*p)))
         }
@@ -144,6 +151,10 @@ pub fn commands(context: &Context<'_>, p: &Proposed, files: &Files) -> Vec<Strin
         }
         Measurement::Meter => vec![note("--meter 55")],
         Measurement::Felt(p) => vec![note(&format!("--felt {}=fine", context.session.performer(*p).id))],
-        Measurement::Split(_) | Measurement::Distance(_) => Vec::new(),
+        Measurement::Link(far) => {
+            let id = &context.rig.far(*far).id;
+            vec![format!("swiftloop link measure HOST:8620 --save {}", quoted(&format!("{id}-link.json")))]
+        }
+        Measurement::Split(_) | Measurement::Distance(_) | Measurement::FarSide(_) => Vec::new(),
     }
 }

@@ -36,7 +36,7 @@ pub fn report(context: &Context<'_>, r: &Report, buys: &[Buys]) -> Value {
         merge(&mut value, json!({ "buys_ms": b.delay, "dropouts_per_hour_without": b.dropouts_without, "sound_in_share_without": b.sound_without }));
         value
     });
-    json!({
+    let mut value = json!({
         "loops": r.loops.iter().map(|l| one_loop(context, l)).collect::<Vec<_>>(),
         "cursor_offset_ms": range(r.cursor.total),
         "load": block(context, &r.cue),
@@ -54,7 +54,13 @@ pub fn report(context: &Context<'_>, r: &Report, buys: &[Buys]) -> Value {
         "whole_show": r.clean.map(|c| json!({ "lasts_s": c.lasts, "no_dropout_in_share": c.clean })),
         "disk": { "streams_mb_per_s": r.streams, "throughput_mb_per_s": context.rig.machine.disk_mb_per_s },
         "remedies": arranged.chain(chosen).collect::<Vec<_>>(),
-    })
+    });
+    // Only where one plays over a network is there more to say.
+    let lines = super::plan::lines::json(context, r);
+    if !(r.lines.is_empty() && r.forbidden.is_empty()) {
+        merge(&mut value, lines);
+    }
+    value
 }
 
 /// A remedy.
@@ -72,7 +78,7 @@ pub fn remedy(context: &Context<'_>, m: &Remedy) -> Value {
 
 /// A setting under the keys of every answer.
 pub fn setting(context: &Context<'_>, a: &Arrangement, phase: &str) -> Value {
-    json!({
+    let mut value = json!({
         "interface": context.interface(&a.setting).id,
         "phase": phase,
         "driver": context.driver(&a.setting).id(),
@@ -81,11 +87,15 @@ pub fn setting(context: &Context<'_>, a: &Arrangement, phase: &str) -> Value {
         "buffer_label": a.setting.buffer.label(),
         "roll_frames": a.roll,
         "workers": a.workers,
-    })
+    });
+    if !a.link.fars.is_empty() {
+        merge(&mut value, json!({ "lines": super::plan::lines::setting(context, a) }));
+    }
+    value
 }
 
 fn one_loop(context: &Context<'_>, l: &Loop) -> Value {
-    json!({
+    let mut value = json!({
         "performer": l.performer.map(|p| &context.session.performer(p).id),
         "kind": l.kind,
         "legs": l.legs.iter().map(|part| leg(context, part)).collect::<Vec<_>>(),
@@ -99,7 +109,11 @@ fn one_loop(context: &Context<'_>, l: &Loop) -> Value {
         "widest_doubt": l.widest_doubt().map(|d| json!({
             "leg": leg_name(d.leg), "spread_ms": d.spread, "measure_with": surer_in_short(d.remeasure),
         })),
-    })
+    });
+    if let Some(far) = l.far {
+        merge(&mut value, json!({ "far": context.rig.far(far).id }));
+    }
+    value
 }
 
 fn leg(context: &Context<'_>, l: &Leg) -> Value {

@@ -10,6 +10,7 @@ pub mod fileless;
 pub mod import;
 pub mod json;
 pub mod legs;
+pub mod link;
 pub mod listen;
 pub mod new;
 pub mod notes;
@@ -33,8 +34,9 @@ pub mod why;
 use crate::page::wrapped;
 use crate::words::warnings::{self, capital};
 use swiftloop_core::advice::Warning;
-use swiftloop_core::choice::{Arrangement, Remedy, default_workers};
+use swiftloop_core::choice::{Arrangement, Remedy, arranged, default_workers};
 use swiftloop_core::ids::{InterfaceId, PhaseId};
+use swiftloop_core::link::far::is_on_the_line;
 use swiftloop_core::loops::Context;
 
 /// How much of an answer to show.
@@ -111,7 +113,9 @@ pub fn try_command(
     if a.workers != default_workers(context.session, context.rig.machine.cores) {
         line.push_str(&format!(" --workers {}", a.workers));
     }
-    remedies.iter().for_each(|r| line.push_str(&format!(" --remedy {}", quoted(&r.id))));
+    let on_lines = arranged(context, context.session.phase(phase), a);
+    let on_lines: Vec<&Remedy> = on_lines.iter().filter(|r| is_on_the_line(r.kind)).collect();
+    on_lines.into_iter().chain(remedies).for_each(|r| line.push_str(&format!(" --remedy {}", quoted(&r.id))));
     line
 }
 

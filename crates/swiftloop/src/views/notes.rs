@@ -147,7 +147,8 @@ fn in_words(context: &Context<'_>, n: &Note) -> String {
             swiftloop_core::notes::Feels::Late => "late",
             swiftloop_core::notes::Feels::Fine => "fine",
         };
-        format!("{} felt {feels}", first_name(context, Some(*who)))
+        let with = who.1.map_or(String::new(), |far| format!(" with {}", context.rig.far(far).title()));
+        format!("{} felt {feels}{with}", first_name(context, Some(who.0)))
     });
     parts.extend(felt);
     parts.join(", ")

@@ -151,6 +151,11 @@ pub fn say(demand: &Demand, system: System, d: &Difference) -> Said {
             "Without the right master there are clicks every few seconds, or no sound.",
             "Set the clock source on the interface's panel.",
         ),
+        Wrong::Wireless { by } => said(
+            format!("The network goes through the air ({}); the plan has a cable.", clean(by)),
+            "What comes late over the air takes a receive buffer of tens of milliseconds, or is missing.",
+            "Plug a network cable in, and switch wireless off.",
+        ),
         Wrong::Version { of, is, was } => said(
             match is {
                 Some(is) => format!("{} is version {}; it was {} when all was well.", clean(of), clean(is), clean(was)),

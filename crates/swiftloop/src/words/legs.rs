@@ -26,6 +26,14 @@ pub fn leg(kind: LegKind) -> &'static str {
         LegKind::DescribedBlocks => "capture and playback blocks",
         LegKind::FixedPart => "fixed part",
         LegKind::WayOut => "way out",
+        LegKind::WayIn => "way in",
+        LegKind::Packet => "packet",
+        LegKind::Way => "way over the network",
+        LegKind::ReceiveBuffer => "receive buffer",
+        LegKind::Mixing => "mixing at the meeting point",
+        LegKind::BlockOfListener => "listener's block",
+        LegKind::FarIn => "their interface in",
+        LegKind::FarOut => "their interface out",
         LegKind::Resampler => "resampler",
         LegKind::BlockAdaptation => "block adaptation",
         LegKind::LivePath => "plug-ins on the live path",
@@ -67,11 +75,28 @@ pub fn note(context: &Context<'_>, note: &LegNote) -> String {
         LegNote::Polled => "polled each frame or microframe".into(),
         LegNote::Stamped => "time-stamped: one block, always".into(),
         LegNote::AtNextBlock => "at the next block: it wavers".into(),
+        LegNote::Packet(block, line) => format!("{block} frames, {:.1} Mbit/s each way", line / 1000.0),
+        LegNote::Straight(km) => format!("{:.0} km in a straight line", km.raw()),
+        LegNote::HalfOfTrip => "about half of the measured round trip".into(),
+        LegNote::LateAnHour(typical, most) => late_an_hour(*typical, *most),
+        LegNote::KindOfLine(line) => format!("usual for {line}, nothing was measured"),
+        LegNote::At(far) => context.rig.far(*far).title().into(),
+        LegNote::AtMeeting(at) => context.rig.meeting(*at).title().into(),
         LegNote::Processors(all) => {
             let titles: Vec<&str> = all.iter().map(|&p| context.session.processor(p).title()).collect();
             titles.join(", ")
         }
     }
+}
+
+/// `about 3 packets an hour late or lost (the rate is no more than 9)`
+pub fn late_an_hour(typical: f64, most: f64) -> String {
+    let said = |x: f64| match x {
+        x if x < 0.1 => "fewer than 0.1".to_string(),
+        x if x < 9.95 => format!("{x:.1}"),
+        x => format!("{x:.0}"),
+    };
+    format!("{} packets an hour late or lost, no more than {}", said(typical), said(most.max(typical)))
 }
 
 /// What to do to be surer of a leg: a sentence, and commands to paste where there are some.
@@ -101,6 +126,17 @@ pub fn surer(remeasure: Remeasure) -> Surer {
         Remeasure::KeyToSound => (
             "Record the knock of the key on channel 1 and the sound on channel 2, then read the time between:",
             &["swiftloop probe read RECORDING.wav --onset"],
+        ),
+        Remeasure::Link => (
+            "Measure the way: they start a reflector, you measure it, and the rig's far side names the file (link):",
+            &[
+                "swiftloop link reflect --listen 0.0.0.0:8620",
+                "swiftloop link measure HOST:8620 --save loft-link.json",
+            ],
+        ),
+        Remeasure::FarSide => (
+            "Let them describe their interface, or send their rig, and name it at the far side (theirs, rig).",
+            &[],
         ),
         Remeasure::Unload => ("Unload the plug-in for a moment and look whether its delay goes away.", &[]),
         Remeasure::SoftwareBlock => {

@@ -3,6 +3,8 @@
 use crate::words::figures::{in_ms, of_hundred, rate};
 use swiftloop_core::choice::{Buys, Change, Remedy};
 use swiftloop_core::ids::InterfaceId;
+use swiftloop_core::link::far::FarSetting;
+use swiftloop_core::link::packet::Spare;
 use swiftloop_core::loops::Context;
 use swiftloop_core::units::{Ms, PerHour, Share};
 
@@ -45,6 +47,24 @@ pub fn buys(b: Buys, now: PerHour, sound: Share) -> String {
     if parts.is_empty() { "little by itself, with the others enough".into() } else { parts.join(", ") }
 }
 
+/// How the line to a far side is set.
+pub fn line_to(context: &Context<'_>, line: &FarSetting) -> String {
+    let far = context.rig.far(line.far).title();
+    let spare = match line.spare {
+        Spare::None => "",
+        Spare::Twice => ", each one twice",
+        Spare::Parity => ", with parity behind four",
+    };
+    let buffer = match line.buffers {
+        Some((here, there)) if here == there => format!("fixed receive buffers of {}", in_ms(here)),
+        Some((here, there)) => {
+            format!("a fixed receive buffer of {} here and {} there", in_ms(here), in_ms(there))
+        }
+        None => "receive buffers as short as stays clean".into(),
+    };
+    format!("line to {far}: packets of {} frames{spare}, {buffer}", line.packet)
+}
+
 /// One thing to set or do.
 pub fn change(context: &Context<'_>, interface: InterfaceId, change: &Change) -> String {
     match change {
@@ -54,5 +74,6 @@ pub fn change(context: &Context<'_>, interface: InterfaceId, change: &Change) ->
         Change::RollOff => "rendering ahead off".into(),
         Change::Workers(n) => format!("{n} workers for the session"),
         Change::Remedy(r) => does(context, r),
+        Change::Line(line) => line_to(context, line),
     }
 }

@@ -3,7 +3,7 @@
 use crate::page::TIED;
 use swiftloop_core::choice::Arrangement;
 use swiftloop_core::ids::{InterfaceId, NodeId, PerformerId, PhaseId};
-use swiftloop_core::loops::{Context, Loop, Setting};
+use swiftloop_core::loops::{Context, Loop, LoopKind, Setting};
 
 /// The first name of a performer: what stands before a comma.
 pub fn first_name<'a>(context: &Context<'a>, performer: Option<PerformerId>) -> &'a str {
@@ -14,8 +14,17 @@ pub fn first_name<'a>(context: &Context<'a>, performer: Option<PerformerId>) -> 
 }
 
 /// Whose loop it is, in full.
-pub fn whose<'a>(context: &Context<'a>, l: &Loop) -> &'a str {
-    l.performer.map_or("cursor to ear", |p| context.session.performer(p).title())
+pub fn whose(context: &Context<'_>, l: &Loop) -> String {
+    let title = l.performer.map_or("cursor to ear", |p| context.session.performer(p).title());
+    match far_of(context, l) {
+        Some(far) => format!("{title} with {far}"),
+        None => title.into(),
+    }
+}
+
+/// The far side with whom one plays in this loop.
+pub fn far_of<'a>(context: &Context<'a>, l: &Loop) -> Option<&'a str> {
+    l.far.filter(|_| l.kind == LoopKind::Together).map(|far| context.rig.far(far).title())
 }
 
 /// `tracking on the rack`

@@ -17,7 +17,12 @@ use swiftloop_files::{rig_from, session_from, tables};
 
 /// Runs `ask` in the demo.
 fn in_demo<T>(ask: impl FnOnce(&Context<'_>) -> T) -> T {
-    let rig = rig_from("rig.toml", include_str!("../../demo/rig.toml"), tables()).unwrap();
+    let rig = rig_from(
+        concat!(env!("CARGO_MANIFEST_DIR"), "/demo/rig.toml"),
+        include_str!("../../demo/rig.toml"),
+        tables(),
+    )
+    .unwrap();
     let session =
         session_from("session.toml", include_str!("../../demo/session.toml"), &rig, tables()).unwrap();
     ask(&Context {

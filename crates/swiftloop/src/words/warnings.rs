@@ -127,7 +127,9 @@ pub fn tell(context: &Context<'_>, warning: &Warning) -> Told {
         ),
         Warning::NetworkNotCounted => (
             "the way through the network and the far side's interface are not in these loops".into(),
-            "take them off the limit by hand: limits_ms in this phase".into(),
+            "describe the far side in the rig: [[far]] with id = \"loft\" and distance_km = 410, or link = with what swiftloop link \
+             measure kept"
+                .into(),
         ),
     };
     Told { wrong, todo }

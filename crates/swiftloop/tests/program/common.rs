@@ -45,6 +45,13 @@ impl Folder {
         folder
     }
 
+    /// The same without the far side that distance forbids: then all that is asked for can be had.
+    pub fn with_demo_in_reach() -> Self {
+        let folder = Self::with_demo();
+        folder.edit("session.toml", "far = [\"loft\", \"harbour\"]", "far = [\"loft\"]");
+        folder
+    }
+
     pub fn path(&self, name: &str) -> PathBuf {
         self.dir.path().join(name)
     }

@@ -5,6 +5,7 @@ mod bad_input;
 mod common;
 mod import;
 mod in_effect;
+mod link;
 mod measure;
 mod new;
 mod notes;

@@ -47,7 +47,7 @@ fn one_reading_of_a_meter_scales_what_is_assumed() {
 
 #[test]
 fn what_a_performer_felt_counts_and_contradictions_are_named() {
-    let folder = Folder::with_demo();
+    let folder = Folder::with_demo_in_reach();
     let felt = |word: &str| {
         SEEN.replace("mixing", "tracking").replace("meter = 35", &format!("felt = {{ eli = \"{word}\" }}"))
     };
@@ -98,7 +98,7 @@ fn impossible_notes_are_refused_with_their_line() {
 
 #[test]
 fn limits_in_the_wrong_order_are_refused_with_their_line() {
-    let folder = Folder::with_demo();
+    let folder = Folder::with_demo_in_reach();
     let text = folder.read("session.toml");
     let line = text.lines().position(|l| l.starts_with("limit_ms")).expect("a limit") + 1;
     for (wrong, says) in

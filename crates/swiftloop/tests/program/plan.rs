@@ -23,7 +23,7 @@ fn demo_without_a_folder_leaves_nothing_behind() {
 fn demo_with_a_folder_writes_once_and_never_over() {
     let folder = Folder::with_demo();
     let files = folder.files();
-    assert!(files.len() == 15 && files.contains(&"rig.toml".into()) && files.contains(&"probe.wav".into()));
+    assert!(files.len() == 16 && files.contains(&"rig.toml".into()) && files.contains(&"probe.wav".into()));
     folder.write("rig.toml", "mine");
     let again = folder.run(&["demo", "."]);
     assert_eq!(again.code, 2);
@@ -99,7 +99,7 @@ fn the_plan_has_every_key_and_its_sums_are_right() {
 
 #[test]
 fn the_demo_shows_what_it_promises() {
-    let folder = Folder::with_demo();
+    let folder = Folder::with_demo_in_reach();
     let plan = folder.json(&["plan", "rig.toml", "session.toml"]);
     // Works as it stands.
     let editing = choice(&plan, "rack", "editing");

@@ -27,6 +27,10 @@ pub const TEXTS: &[&[&str]] = &[
     &["listen", "mix-crackling.wav", "--against", "mix-clean.wav", "--full"],
     &["listen", "drone-two-clocks.wav"],
     &["sheet", "rig.toml", "session.toml", "--phase", "tracking"],
+    &["link", "plan", "loft-link.json"],
+    &["link", "plan", "loft-link.json", "--show", "90", "--full"],
+    &["link", "plan", "--distance", "2740", "--playing", "drums", "--tempo", "140"],
+    &["link", "plan", "--distance", "9600"],
 ];
 
 /// What each of [`TEXTS`] says at 80 columns; asked once for all tests that read it.

@@ -263,13 +263,15 @@ fn a_full_disk_loses_nothing() {
     std::fs::create_dir(&small).unwrap();
     let mount = |args: &[&str]| Command::new(args[0]).args(&args[1..]).stderr(Stdio::null()).status();
     let there = small.to_str().unwrap();
-    if !mount(&["mount", "-t", "tmpfs", "-o", "size=64k", "tmpfs", there]).is_ok_and(|s| s.success()) {
+    if !mount(&["mount", "-t", "tmpfs", "-o", "size=192k", "tmpfs", there]).is_ok_and(|s| s.success()) {
         eprintln!("no right to mount a small disk: not tested here");
         return;
     }
-    std::fs::copy(folder.path("rig.toml"), small.join("rig.toml")).unwrap();
+    for name in ["rig.toml", "loft-link.json"] {
+        std::fs::copy(folder.path(name), small.join(name)).unwrap();
+    }
     let before = folder.read("rig.toml");
-    std::fs::write(small.join("ballast"), vec![0u8; 60_000]).ok();
+    std::fs::write(small.join("ballast"), vec![0u8; 200_000]).ok();
     let mut size = 4096;
     while size > 0 {
         // Fill what is left to the last byte.

@@ -111,15 +111,21 @@ fn what_is_told_to_do_next_can_be_done() {
     let mut followed = std::collections::HashSet::new();
     for (args, answer) in TEXTS.iter().zip(at_80()) {
         let next = answer.out.lines().filter_map(|l| l.trim_start().strip_prefix("swiftloop "));
-        // What soak and survey say is this machine's; a name in capitals is a file that only the reader has.
+        // What soak and survey say is this machine's, a reflector listens until it is told to stop; a name in capitals is a file
+        // that only the reader has.
         let ours = |l: &&str| {
-            !["soak", "survey"].iter().any(|c| l.starts_with(c)) && !l.contains(char::is_uppercase)
+            !["soak", "survey", "link reflect"].iter().any(|c| l.starts_with(c))
+                && !l.contains(char::is_uppercase)
         };
         for line in next.filter(ours).filter(|l| followed.insert(l.to_string())).collect::<Vec<_>>() {
             let words = shell(&folder, line);
             let words: Vec<&str> = words.iter().map(String::as_str).collect();
             // Who is told to describe a rig has none yet.
             let there = if words[0] == "new" { Folder::empty() } else { Folder::with_demo() };
+            // What the command before it would have kept.
+            if line.contains("link.json") && there.path("loft-link.json").exists() {
+                std::fs::copy(there.path("loft-link.json"), there.path("link.json")).unwrap();
+            }
             let then = there.run(&words);
             assert!(then.code <= 1, "{args:?} leads to `{line}`, and that to: {}", then.err);
         }

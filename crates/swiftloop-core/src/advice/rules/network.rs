@@ -1,7 +1,12 @@
-//! The way through a network is not part of the loops.
+//! Where a phase is played over a network and no far side is described, the way there is not part of the loops.
 
 use super::super::{Look, Warning};
 
 pub fn not_counted(look: &Look<'_>) -> Vec<Warning> {
-    if look.phase.kind == "remote" { vec![Warning::NetworkNotCounted] } else { Vec::new() }
+    let described = !look.context.session.fars_in(look.phase, look.context.rig).is_empty();
+    if look.phase.kind == crate::session::REMOTE && !described {
+        vec![Warning::NetworkNotCounted]
+    } else {
+        Vec::new()
+    }
 }

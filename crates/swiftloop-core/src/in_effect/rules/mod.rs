@@ -46,6 +46,7 @@ pub(super) const ALL: &[Rule] = &[
     others::memory,
     others::memory_in_all,
     others::disk,
+    others::network,
 ];
 
 /// The name that the inventory gives to the server of a driver, where the driver is one.

@@ -53,6 +53,15 @@ pub fn disk(demand: &Demand, now: &Inventory) -> Found {
     Found::one(short.then_some(Wrong::Disk { free_gb, minutes }))
 }
 
+pub fn network(demand: &Demand, now: &Inventory) -> Found {
+    match &now.network {
+        Some(network) if demand.cable => {
+            Found::one(network.wireless.then(|| Wrong::Wireless { by: network.name.clone() }))
+        }
+        Some(_) | None => Found::Beside,
+    }
+}
+
 /// Versions beside those when all was well. What is new since then is no difference.
 pub fn versions(now: &Inventory, known: &Known) -> Found {
     let is = |of: &str| now.versions.iter().find(|v| v.of == of).map(|v| v.is.clone());

@@ -3,8 +3,8 @@
 use swiftloop_core::in_effect::{Demand, Hears, Lever, Stakes, Wrong, pipewire_takes};
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::survey::{
-    Card, Cpu, EachCpu, EnergyState, Idle, Inventory, Irq, Kernel, Limits, Memory, Open, ServerState,
-    SoundThread, Stream, Usb, Version,
+    Card, Cpu, EachCpu, EnergyState, Idle, Inventory, Irq, Kernel, Limits, Memory, Network, Open,
+    ServerState, SoundThread, Stream, Usb, Version,
 };
 use swiftloop_core::units::{Block, Gigabytes, Hz, Ms, PerHour, Range, Share};
 
@@ -25,6 +25,7 @@ pub fn demand() -> Demand {
         clock: Some("internal".into()),
         open_inputs: Some(10),
         open_outputs: Some(4),
+        cable: true,
         runs: vec!["screen capture".into()],
         quit: vec!["web browser".into()],
         other_load: Share::new(0.1),
@@ -71,6 +72,7 @@ pub fn ready() -> Inventory {
     let stream =
         |capture, channels| Stream { capture, open: Some(open(48_000, channels)), ..Stream::default() };
     Inventory {
+        network: Some(Network { name: "eth0".into(), wireless: false }),
         cards: vec![Card {
             id: "Rack".into(),
             name: "16-channel rack".into(),

@@ -3,7 +3,7 @@
 use super::machine::{demand, ready};
 use swiftloop_core::in_effect::{Demand, Known, Unread, compare};
 use swiftloop_core::rig::PowerPlan;
-use swiftloop_core::survey::{Busy, Inventory, Open, ServerState, System, Version};
+use swiftloop_core::survey::{Busy, Inventory, Network, Open, ServerState, System, Version};
 use swiftloop_core::units::{Block, Hz};
 
 type Change = fn(&mut Inventory);
@@ -51,6 +51,7 @@ const WRONG: &[(&str, Change)] = &[
     ("memory", |i| i.memory.available_gb = Some(0.5)),
     ("too-little-memory", |i| i.memory.total_gb = Some(5.5)),
     ("disk", |i| i.disk_free_gb = Some(3.0)),
+    ("wireless", |i| i.network = Some(Network { name: "wlan0".into(), wireless: true })),
 ];
 
 fn named(demand: &Demand, now: &Inventory) -> Vec<&'static str> {

@@ -15,7 +15,7 @@ use std::process::ExitCode;
 use swiftloop_core::choice::{self, Plan};
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::Context;
-use swiftloop_files::tables;
+use swiftloop_files::{Overwrite, tables};
 
 /// Where processors can be run.
 fn weighed(dir: &Path, context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
@@ -34,21 +34,23 @@ pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
     }
     let detail = Detail::of(options.full);
     print(&opening())?;
-    let (rig, session) = sample::opened()?;
+    let dir = tempfile::tempdir()?;
+    sample::write_beside(dir.path(), Overwrite::Refuse)?;
+    let (rig, session) = sample::opened(dir.path())?;
     let rigs = Rigs::default();
     let context = Context { tables: tables(), rig: &rig, session: &session, rigs: &rigs };
     let plan = choice::plan(context, &AllCores);
-    let dir = tempfile::tempdir()?;
-    let steps: [&dyn Fn() -> Result<Vec<Step>, Failure>; 10] = [
+    let steps: [&dyn Fn() -> Result<Vec<Step>, Failure>; 11] = [
         &|| Ok(vec![steps::imported(dir.path(), detail)?]),
         &|| steps::late(&context, &plan),
         &|| Ok(vec![steps::planned(&context, &plan, detail)]),
-        &|| steps::open(&context, &plan),
+        &|| steps::open(dir.path(), &context, &plan),
+        &|| Ok(steps::far(&context, &plan)),
         &|| weighed(dir.path(), &context, &plan),
         &|| steps::measured(dir.path(), detail),
         &|| Ok(vec![steps::listened(dir.path(), "mix-crackling.wav", detail)?]),
         &|| Ok(vec![steps::blamed(dir.path(), "mix-crackling.wav")?]),
-        &|| Ok(vec![steps::soaked(&context, &plan)?]),
+        &|| Ok(vec![steps::soaked(dir.path(), &context, &plan)?]),
         &|| steps::checked(dir.path(), &context, &plan, detail),
     ];
     let mut number = 0;

@@ -20,6 +20,14 @@ const FILES: [(&str, &str); 2] = [
     ("session.toml", include_str!("../../../demo/session.toml")),
 ];
 
+/// The way to Fay's loft as it was measured. (Two computers of ours, with an uneven line between them.)
+const LINK: (&str, &str) = ("loft-link.json", include_str!("../../../demo/loft-link.json"));
+
+/// Writes what the rig names beside it into a folder: whoever reads the rig reads that, too.
+pub fn write_beside(dir: &Path, overwrite: Overwrite) -> Result<(), Failure> {
+    Ok(save(&dir.join(LINK.0), LINK.1.as_bytes(), overwrite)?)
+}
+
 /// The rig with a measured profile.
 pub const SOAKED: &str = "rig-soaked.toml";
 
@@ -32,8 +40,8 @@ pub fn files() -> Files {
 pub const PROBED: &str = "rig-probed.toml";
 
 /// The sample session after the desk box was measured.
-pub fn opened_probed() -> Result<(Rig, Session), Failure> {
-    with_rig(&probed_rig())
+pub fn opened_probed(dir: &Path) -> Result<(Rig, Session), Failure> {
+    with_rig(dir, &probed_rig())
 }
 
 /// The rig with the round trip of the desk box at its shortest speed. (An interface that is not there was measured.)
@@ -44,22 +52,25 @@ fn probed_rig() -> String {
     FILES[0].1.replace(SPEEDS, &format!("{SPEEDS}{measured}"))
 }
 
-/// The sample rig and session.
-pub fn opened() -> Result<(Rig, Session), Failure> {
-    with_rig(FILES[0].1)
+/// The sample rig and session; what the rig names lies in a folder.
+pub fn opened(dir: &Path) -> Result<(Rig, Session), Failure> {
+    with_rig(dir, FILES[0].1)
 }
 
 /// The sample session on the laptop after it was soaked.
-pub fn opened_soaked() -> Result<(Rig, Session), Failure> {
-    with_rig(&soaked_rig()?)
+pub fn opened_soaked(dir: &Path) -> Result<(Rig, Session), Failure> {
+    with_rig(dir, &soaked_rig(dir)?)
 }
 
 /// The sample session with what was weighed, as if their laptop were this computer.
 #[cfg(target_os = "linux")]
-pub fn opened_weighed(known: &swiftloop_core::catalogue::Catalogue) -> Result<(Rig, Session), Failure> {
+pub fn opened_weighed(
+    dir: &Path,
+    known: &swiftloop_core::catalogue::Catalogue,
+) -> Result<(Rig, Session), Failure> {
     let processor = quoted_text(&swiftloop_host::processor_name());
     let rig = FILES[0].1.replacen("[machine]\n", &format!("[machine]\nprocessor = {processor}\n"), 1);
-    let rig = rig_from(FILES[0].0, &rig, tables())?;
+    let rig = rig_from(&name_in(dir), &rig, tables())?;
     let (session, _) = swiftloop_files::session_weighed_from(FILES[1].0, FILES[1].1, &rig, tables(), known)?;
     Ok((rig, session))
 }
@@ -70,14 +81,19 @@ fn quoted_text(text: &str) -> String {
     serde_json::Value::from(text).to_string()
 }
 
-fn with_rig(rig: &str) -> Result<(Rig, Session), Failure> {
-    let rig = rig_from(FILES[0].0, rig, tables())?;
+/// The rig as it is called where it lies.
+fn name_in(dir: &Path) -> String {
+    dir.join(FILES[0].0).display().to_string()
+}
+
+fn with_rig(dir: &Path, rig: &str) -> Result<(Rig, Session), Failure> {
+    let rig = rig_from(&name_in(dir), rig, tables())?;
     let session = session_from(FILES[1].0, FILES[1].1, &rig, tables())?;
     Ok((rig, session))
 }
 
 /// The rig after the machine was soaked. (A machine that is not there lived through it; its delays come from a seed.)
-fn soaked_rig() -> Result<String, Failure> {
+fn soaked_rig(dir: &Path) -> Result<String, Failure> {
     let about = Provenance {
         date: "2026-11-21".into(),
         power: Some(PowerPlan::Performance),
@@ -88,7 +104,7 @@ fn soaked_rig() -> Result<String, Failure> {
     };
     let profile = learn(&tidy_laptop(200_000, 1911), &about)
         .ok_or_else(|| Failure::usage("the demo's soak heard too little", "please report this"))?;
-    Ok(with_profile(Path::new(FILES[0].0), FILES[0].1, tables(), &profile)?)
+    Ok(with_profile(&dir.join(FILES[0].0), FILES[0].1, tables(), &profile)?)
 }
 
 /// What the kernel did while the mix was played. (A computer of ours, on which packets were sent at certain times.)
@@ -120,18 +136,27 @@ pub fn write(dir: &Path, force: bool) -> Result<ExitCode, Failure> {
     let overwrite = Overwrite::forced(force);
     let taken = recordings::NAMES
         .iter()
-        .chain([&ARCHIVE, &TRACE.0, &LAPTOP])
+        .chain([&ARCHIVE, &TRACE.0, &LAPTOP, &LINK.0])
         .map(|name| dir.join(name))
         .find(|p| p.symlink_metadata().is_ok());
     if let (Overwrite::Refuse, Some(path)) = (overwrite, taken) {
         return Err(FileError::Exists { path }.into());
     }
+    // What exists already is found before anything is written.
+    for name in FILES.iter().map(|f| f.0).chain([PROBED, SOAKED]) {
+        let path = dir.join(name);
+        if overwrite == Overwrite::Refuse && path.symlink_metadata().is_ok() {
+            return Err(FileError::Exists { path }.into());
+        }
+    }
+    save_all(dir, &[(LINK.0, LINK.1.to_string())], overwrite)?;
     let [rig, session] = FILES.map(|(name, content)| (name, content.to_string()));
-    save_all(dir, &[rig, session, (PROBED, probed_rig()), (SOAKED, soaked_rig()?)], overwrite)?;
+    save_all(dir, &[rig, session, (PROBED, probed_rig()), (SOAKED, soaked_rig(dir)?)], overwrite)?;
     save(&dir.join(ARCHIVE), &boathouse(), overwrite)?;
     save(&dir.join(TRACE.0), TRACE.1.as_bytes(), overwrite)?;
     write_laptop(dir, overwrite)?;
     recordings::write(dir, overwrite)?;
-    let others: Vec<&str> = [PROBED, ARCHIVE, TRACE.0, LAPTOP].into_iter().chain(recordings::NAMES).collect();
+    let others: Vec<&str> =
+        [PROBED, ARCHIVE, TRACE.0, LAPTOP, LINK.0].into_iter().chain(recordings::NAMES).collect();
     print(&written(dir, SOAKED, &others))
 }

@@ -45,7 +45,7 @@ pub fn imported(dir: &Path, detail: Detail) -> Result<Step, Failure> {
     Ok(Step {
         question: "The session stands in their software. Nobody types it: what is in it?",
         command: format!("import {ARCHIVE} --into {INTO} --rig rig.toml"),
-        lead: imported.lead(),
+        lead: imported.lead().into_iter().take(1).collect(),
         whole: imported.show(detail),
     })
 }
@@ -66,11 +66,11 @@ pub fn weighed(dir: &Path, context: &Context<'_>, by_class: &Plan) -> Result<Vec
     let searched = of_session(weighing.program(), context.session, &[])?;
     let found = weighing.all(&searched.found)?;
     let told = views::weigh::Told { found: &found, missing: &searched.missing, kept: None, session: None };
-    let (rig, session) = opened_weighed(weighing.known())?;
+    let (rig, session) = opened_weighed(dir, weighing.known())?;
     let plan = choice::plan(Context { rig: &rig, session: &session, ..*context }, &AllCores);
     let kinds = found.len();
     Ok(vec![Step {
-        question: "What do its plug-ins cost? Nobody knows; the computer does. (Ten made-up ones are built in.)",
+        question: "What do its plug-ins cost? The computer knows. (Ten made up are built in.)",
         command: "weigh --session session.toml".into(),
         lead: views::plan::weighed::lead(context, by_class, &plan, kinds),
         whole: views::weigh::show(&told, Detail::Screen)
@@ -96,7 +96,8 @@ pub fn late(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
     Ok(vec![Step {
         question: "The singer hears herself late in the headphones. How late, and why?",
         command: "try rig.toml session.toml --interface rack --phase tracking".into(),
-        lead: views::trial::lead(context, &trial),
+        // How late she is, and what the plan does about it; the dropouts are the next question.
+        lead: views::trial::lead(context, &trial).into_iter().step_by(2).collect(),
         whole: views::trial::show(context, &trial, Detail::Screen, &files()) + &never_weighed(session),
     }])
 }
@@ -112,7 +113,7 @@ pub fn planned(context: &Context<'_>, plan: &Plan, detail: Detail) -> Step {
 }
 
 /// Two answers that are open, and what closes them: a measurement, and a note; and one that never was.
-pub fn open(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
+pub fn open(dir: &Path, context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
     let (rig, session) = (context.rig, context.session);
     let place = |interface, phase| rig.interface_called(interface).zip(session.phase_called(phase));
     let (Some(desk), Some(show), Some(mixing)) =
@@ -120,7 +121,7 @@ pub fn open(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
     else {
         return Ok(Vec::new());
     };
-    let (probed_rig, probed_session) = opened_probed()?;
+    let (probed_rig, probed_session) = opened_probed(dir)?;
     let probed = Context { rig: &probed_rig, session: &probed_session, ..*context };
     let after_cable = choice::plan(probed, &AllCores);
     let of = |plan: &Plan, at: (InterfaceId, PhaseId)| plan.choice(at.0, at.1).cloned();
@@ -154,10 +155,11 @@ pub fn open(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
         |context: &Context<'_>, c: &Choice| views::plan::alone(context, c, "", &files(), Detail::Screen);
     Ok(vec![
         step(
-            "Ada could sing at the writing desk. The panel there names speeds, not figures.",
+            "Ada could sing at the writing desk, whose panel names speeds.",
             planned("rig.toml", at_desk),
             views::plan::sentences(context, &guess.report)
                 .into_iter()
+                .take(1)
                 .chain(views::doubt::in_short(context, &guess.measure))
                 .collect(),
             alone(context, &guess),
@@ -165,13 +167,13 @@ pub fn open(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
         step(
             "Open, then. They take a cable, and five minutes.",
             planned(PROBED, at_desk),
-            views::plan::sentences(&probed, &measured.report),
+            views::plan::sentences(&probed, &measured.report).into_iter().take(1).collect(),
             alone(&probed, &measured),
         ),
         step(
-            "The show is open too. They rehearse for ten hours, hear nothing break, and note it.",
+            "The show is open too. Ten hours of rehearsal, nothing breaks: they note it.",
             "note rig.toml session.toml --phase show --minutes 600 --dropouts 0".into(),
-            changed.lead(&noted.context()),
+            changed.lead(&noted.context()).into_iter().take(1).collect(),
             changed.show(&noted.context(), &files()),
         ),
         step(
@@ -181,6 +183,19 @@ pub fn open(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
             alone(context, &sure),
         ),
     ])
+}
+
+/// Playing together with the harp, far away, and with somebody too far away.
+pub fn far(context: &Context<'_>, plan: &Plan) -> Vec<Step> {
+    let place = context.rig.interface_called("rack").zip(context.session.phase_called("remote"));
+    let choice = place.and_then(|(interface, phase)| plan.choice(interface, phase));
+    let step = |choice: &Choice| Step {
+        question: "The harp is 410 km away, a friend 9600. Can they play together?",
+        command: "plan rig.toml session.toml --interface rack --phase remote".into(),
+        lead: views::plan::lines::together(context, &choice.report),
+        whole: views::plan::alone(context, choice, "", &files(), Detail::Screen),
+    };
+    choice.map(step).into_iter().collect()
 }
 
 /// What was measured, on recordings in a folder that is gone afterwards. (An interface that is not there played and
@@ -243,7 +258,7 @@ pub fn blamed(dir: &Path, name: &str) -> Result<Step, Failure> {
     let found = why::found(&options)?;
     let told = found.told(Path::new(name), Some(Path::new(TRACE.0)));
     Ok(Step {
-        question: "Whose fault is it, then? The kernel was looked into while the mix was played.",
+        question: "Whose fault is it, then? The kernel was looked into meanwhile.",
         command: format!("why {name} --trace {}", TRACE.0),
         lead: views::why::in_short(&told),
         whole: views::why::show(&told),
@@ -267,16 +282,16 @@ pub fn checked(dir: &Path, context: &Context<'_>, plan: &Plan, detail: Detail) -
         remembered: None,
     };
     Ok(vec![Step {
-        question: "Before the take: is the laptop set so? A script copied what it tells of itself.",
+        question: "Before the take: is the laptop set so? A script copied what it tells.",
         command: format!("check {place} --root {LAPTOP}"),
-        lead: views::check::in_short(&all),
+        lead: views::check::in_short(&all).into_iter().take(3).collect(),
         whole: views::check::show(&all, detail),
     }])
 }
 
 /// The plan by the class of machine beside the plan by measured wake-up delays.
-pub fn soaked(context: &Context<'_>, by_class: &Plan) -> Result<Step, Failure> {
-    let (rig, session) = opened_soaked()?;
+pub fn soaked(dir: &Path, context: &Context<'_>, by_class: &Plan) -> Result<Step, Failure> {
+    let (rig, session) = opened_soaked(dir)?;
     let measured = Context { tables: tables(), rig: &rig, session: &session, rigs: context.rigs };
     let plan = choice::plan(measured, &AllCores);
     Ok(Step {

@@ -21,7 +21,14 @@ pub fn run(options: &TryOptions, rig: &Path, session: &Path) -> Result<ExitCode,
     let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
     let performer = options.performer.as_ref().map(|id| {
         let known: Vec<&str> = context.session.performers.iter().map(|p| p.id.as_str()).collect();
-        context.session.performer_called(id).ok_or_else(|| unknown("performer", id, &known))
+        let (id, far) = id.split_once('@').map_or((id.as_str(), None), |(id, far)| (id, Some(far)));
+        let who = context.session.performer_called(id).ok_or_else(|| unknown("performer", id, &known))?;
+        let fars: Vec<&str> = context.rig.fars.iter().map(|f| f.id.as_str()).collect();
+        let far = far.map(|far| {
+            let found = context.rig.far_ids().find(|(_, f)| f.id == far).map(|(at, _)| at);
+            found.ok_or_else(|| unknown("far side", far, &fars))
+        });
+        Ok::<_, Failure>((who, far.transpose()?))
     });
     let request = Request {
         driver: options.driver.clone(),

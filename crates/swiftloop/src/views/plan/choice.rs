@@ -1,11 +1,12 @@
 //! One phase on one interface: the answer, what to do, why not simpler, the trade, why not another, how sure.
 
 use super::super::{Detail, Files, doubt, legs, plan_command, trade, try_command};
+use super::lines;
 use crate::page::{Columns, Head, answer, command, counted, heading, para, title, wrapped};
 use crate::words::figures::{
     decimals, dropout_verdict, dropouts, duration, how_late, in_ms, ms_range, of_hundred, plain, rigs_of,
 };
-use crate::words::settings::{first_name, place, setting};
+use crate::words::settings::{far_of, first_name, place, setting};
 use crate::words::warnings::capital;
 use crate::words::{reasons, remedies};
 use swiftloop_core::advice::recording_mb_per_minute;
@@ -48,7 +49,11 @@ pub fn show(context: &Context<'_>, c: &Choice, detail: Detail) -> String {
         text.push_str(&wrapped("  ", &format!("It would take {}.", reasons::would_take(by))));
     }
     text.push_str(&lead(context, r));
-    text.push_str(&legs::everybody(context, &r.loops, detail));
+    // Who plays over a network is told with the lines, and everybody with --full.
+    if detail.is_full() || c.arrangement.link.fars.is_empty() {
+        text.push_str(&legs::everybody(context, &r.loops, detail));
+    }
+    text.push_str(&lines::show(context, c, detail));
     text.push_str(&todo(context, c));
     text.push_str(&title("Why"));
     if let Some(unchanged) = &c.unchanged {
@@ -93,10 +98,11 @@ pub fn sentences(context: &Context<'_>, r: &Report) -> Vec<String> {
         dropout_verdict(r.verdict()),
         in_how_many(r)
     );
+    let lines = lines::sentences(context, r);
     let clean = r
         .clean
         .map(|c| format!("No dropout in the whole show of {}: {}.", duration(c.lasts), of_hundred(c.clean)));
-    late.into_iter().chain([broken]).chain(clean).collect()
+    late.into_iter().chain([broken]).chain(lines).chain(clean).collect()
 }
 
 /// In how many rigs it holds, or breaks.
@@ -120,14 +126,28 @@ pub fn lead(context: &Context<'_>, r: &Report) -> String {
 pub fn delay(context: &Context<'_>, l: &Loop) -> String {
     match &l.limit {
         None => format!("Nobody performs. The sound comes {} after the cursor.", ms_range(l.total)),
-        Some(_) => format!("{} hears it {}", first_name(context, l.performer), how_late(l)),
+        Some(_) => match far_of(context, l) {
+            Some(far) => {
+                format!("{} and {far} hear each other {}", first_name(context, l.performer), how_late(l))
+            }
+            None => format!("{} hears it {}", first_name(context, l.performer), how_late(l)),
+        },
     }
 }
 
 /// `Ada 86 ms late`.
 fn short_delay(context: &Context<'_>, l: &Loop) -> String {
     match l.limit {
-        Some(_) => format!("{} hears it {} late", first_name(context, l.performer), in_ms(l.total.typical())),
+        Some(_) => match far_of(context, l) {
+            Some(far) => format!(
+                "{} and {far} hear each other {} late",
+                first_name(context, l.performer),
+                in_ms(l.total.typical())
+            ),
+            None => {
+                format!("{} hears it {} late", first_name(context, l.performer), in_ms(l.total.typical()))
+            }
+        },
         None => format!("the cursor is {} ahead", in_ms(l.total.typical())),
     }
 }

@@ -3,6 +3,7 @@
 
 mod choice;
 mod json;
+pub mod lines;
 mod sheet;
 mod svg;
 mod text;

@@ -14,7 +14,8 @@ use crate::words::{remedies, warnings};
 use std::collections::BTreeSet;
 use swiftloop_core::advice::{FirstThing, PlanWarning, first_things, plan_warnings};
 use swiftloop_core::choice::{Choice, HeldBackBy, Plan};
-use swiftloop_core::loops::{Context, Loop, ranked_drivers};
+use swiftloop_core::link::far::Forbidden;
+use swiftloop_core::loops::{Context, Loop, LoopKind, ranked_drivers};
 use swiftloop_core::units::Block;
 
 /// Things to do first that are shown.
@@ -101,6 +102,12 @@ pub fn lead(context: &Context<'_>, plan: &Plan) -> Vec<String> {
     let mut never = places(&|c| c.missed.is_some() && c.is_impossible());
     never.extend(plan.silent.iter().map(|s| short_place(context, s.interface, s.phase)));
     say("Impossible, whatever is done", never);
+    let out = |c: &Choice| {
+        let place = short_place(context, c.interface, c.phase);
+        let far = |f: &Forbidden| format!("{place} with {}", context.rig.far(f.far).title());
+        c.report.forbidden.iter().map(far).collect::<Vec<_>>()
+    };
+    say("Out of reach, whatever is set", plan.choices.iter().flat_map(out).collect());
     let line = line.trim_start().to_string();
     let others = plan.other_rates.iter().map(|r| format!("Not {}{TIED}Hz: {}.", r.rate, other_rate(r)));
     std::iter::once(line).chain(others).collect()
@@ -110,6 +117,9 @@ pub fn lead(context: &Context<'_>, plan: &Plan) -> Vec<String> {
 fn missed(context: &Context<'_>, plan: &Plan) -> String {
     let mut text = String::new();
     for c in &plan.choices {
+        for f in &c.report.forbidden {
+            text.push_str(&wrapped("  ", &super::lines::out_of_reach(context, f)));
+        }
         let Some(by) = &c.missed else { continue };
         let place = short_place(context, c.interface, c.phase);
         let short = match by {
@@ -181,15 +191,15 @@ fn overview(context: &Context<'_>, plan: &Plan) -> String {
     format!("{}{}", t.show(), legend(&text))
 }
 
-/// `Ada 5.6 immediate`.
+/// `Ada 5.6 immediate`; `loft 21 playable`, from ear to ear with a far side.
 fn tight(context: &Context<'_>, l: &Loop) -> String {
     match l.limit {
-        Some(_) => format!(
-            "{} {} {}",
-            first_name(context, l.performer),
-            ms(l.total.typical()),
-            delay_verdict(l.verdict())
-        ),
+        Some(_) => {
+            let with =
+                l.far.filter(|_| l.kind == LoopKind::Together).map(|far| context.rig.far(far).id.as_str());
+            let who = with.unwrap_or_else(|| first_name(context, l.performer));
+            format!("{who} {} {}", ms(l.total.typical()), delay_verdict(l.verdict()))
+        }
         None => format!("cursor {}", ms(l.total.typical())),
     }
 }

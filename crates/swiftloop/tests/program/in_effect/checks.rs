@@ -46,7 +46,7 @@ fn copies_of_three_systems_are_held_against_the_plan() {
 
 #[test]
 fn settings_that_were_handed_out_say_what_rig_and_session_say() {
-    let folder = Folder::with_demo();
+    let folder = Folder::with_demo_in_reach();
     let plan = folder.run(&["plan", "rig.toml", "session.toml", "--hand-out", "settings.toml"]);
     assert_eq!(plan.code, 0, "{}", plan.err);
     let size = folder.read("settings.toml").len();

@@ -69,6 +69,34 @@ fn a_recording_leaves_nothing_behind_also_when_it_is_killed() {
 
 #[test]
 #[ignore = "needs root and a kernel with its trace"]
+fn recordings_that_begin_and_end_in_the_same_moment_do_not_hinder_each_other() {
+    let folder = Folder::empty();
+    if !can_record(&folder) {
+        return;
+    }
+    for round in 0..10 {
+        let start = |one: usize| {
+            let length = format!("{}ms", 100 + 7 * one);
+            Command::new(assert_cmd::cargo::cargo_bin("swiftloop"))
+                .args(["trace", "record", &format!("{round}-{one}.txt"), "--length", &length])
+                .current_dir(folder.root())
+                .stdout(Stdio::null())
+                .stderr(Stdio::piped())
+                .spawn()
+                .unwrap()
+        };
+        let all: Vec<_> = (0..6).map(start).collect();
+        for (one, child) in all.into_iter().enumerate() {
+            let ended = child.wait_with_output().unwrap();
+            let said = String::from_utf8_lossy(&ended.stderr).into_owned();
+            assert!(ended.status.success(), "round {round}, {one}: {said}");
+        }
+    }
+    assert!(instances().is_empty());
+}
+
+#[test]
+#[ignore = "needs root and a kernel with its trace"]
 fn a_ring_that_is_too_small_says_how_much_is_missing_and_a_full_disk_keeps_what_there_is() {
     let folder = Folder::empty();
     if !can_record(&folder) {

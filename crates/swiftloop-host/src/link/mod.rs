@@ -1,0 +1,15 @@
+//! A way over the network, measured: packets of RFC 8762 go out at the pace of sound, and what comes back is noted. What to
+//! measure comes in; an [`Exchange`](swiftloop_core::link::exchange::Exchange) goes out, for the core to make sense of. The one
+//! idea: the kernel says when a packet went and came, so nothing here has to be quick but the thread that sends.
+//!
+//! Nothing is sent to whoever does not answer, but a greeting; and no more than [`MOST_PER_SECOND`] packets.
+
+mod clock;
+mod measure;
+mod reflect;
+mod sender;
+mod socket;
+
+pub use measure::{Ask, Load, MOST_PER_SECOND, Made, Progress, measure, own};
+pub use reflect::{Listening, reflect};
+pub use socket::LinkError;
