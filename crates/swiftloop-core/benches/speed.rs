@@ -64,6 +64,7 @@ fn risk(c: &mut Criterion) {
             period: Micros::new(1333.0),
             reserve: Range::exact(Blocks::new(reserve)),
             wake: &wake,
+            meter: None,
         };
         group.bench_function(BenchmarkId::new("dropouts, reserve", reserve), |b| {
             let work = Work::mixed(&[of(0.75, 500.0), of(0.25, 800.0)]);

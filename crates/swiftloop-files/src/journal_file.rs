@@ -3,6 +3,7 @@
 //! line is whole.
 
 use crate::owner::only_ours;
+use crate::save::keep_names;
 use crate::{FileError, plain_words};
 use std::fs::{File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
@@ -86,6 +87,8 @@ impl JournalFile {
         }
         let file = private().create(true).append(true).read(true).open(path).map_err(unwritable)?;
         only_ours(path, own)?;
+        // A step must not be in effect whose journal has no name yet.
+        keep_names(folder).map_err(unwritable)?;
         let mut held = Self { path: path.into(), file, _lock: lock, journal: Journal::default() };
         held.journal = held.read()?;
         Ok(held)
@@ -114,15 +117,16 @@ impl JournalFile {
         file.take(LARGEST).read_to_string(&mut text).map_err(|e| unreadable(plain_words(&e)))?;
         let mut lines = Vec::new();
         for (i, line) in text.split_inclusive('\n').enumerate() {
+            // Cut off in the middle of writing, be it only its end: nothing was done after it.
+            if !line.ends_with('\n') {
+                let end = text.len() - line.len();
+                let file = OpenOptions::new().write(true).open(&self.path);
+                let cut = file.and_then(|f| f.set_len(end as u64).and_then(|()| f.sync_all()));
+                cut.map_err(|e| FileError::unwritable(&self.path, &e))?;
+                break;
+            }
             match serde_json::from_str::<JournalLine>(line) {
                 Ok(line) => lines.push(line),
-                // Cut off in the middle of writing: nothing was done after it.
-                Err(_) if !line.ends_with('\n') => {
-                    let end = text.len() - line.len();
-                    let file = OpenOptions::new().write(true).open(&self.path);
-                    let cut = file.and_then(|f| f.set_len(end as u64));
-                    cut.map_err(|e| FileError::unwritable(&self.path, &e))?;
-                }
                 Err(e) => return Err(unreadable(format!("line {} is no step: {e}", i + 1))),
             }
         }
@@ -158,7 +162,9 @@ impl JournalFile {
     /// The disk refuses.
     pub fn close(self) -> Result<(), FileError> {
         let aside = self.path.with_extension("last.jsonl");
-        std::fs::rename(&self.path, aside).map_err(|e| FileError::unwritable(&self.path, &e))
+        let renamed = std::fs::rename(&self.path, aside);
+        let folder = self.path.parent().unwrap_or(Path::new("."));
+        renamed.and_then(|()| keep_names(folder)).map_err(|e| FileError::unwritable(&self.path, &e))
     }
 }
 
@@ -215,7 +221,7 @@ mod tests {
         drop(file);
         let whole = std::fs::read(&path).unwrap();
         let last = serde_json::to_string(&intends(2)).unwrap();
-        for cut in 1..last.len() {
+        for cut in 1..=last.len() {
             std::fs::write(&path, [&whole[..], &last.as_bytes()[..cut]].concat()).unwrap();
             let mut file = JournalFile::take(&path, own).unwrap();
             assert_eq!(file.journal.stages.len(), 1, "{cut}");

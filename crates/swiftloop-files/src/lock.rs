@@ -22,14 +22,15 @@ impl Locked {
     }
 }
 
+/// The open file is still the one that has this name.
 #[cfg(unix)]
-fn is_still(file: &File, place: &Path) -> bool {
+pub(crate) fn is_still(file: &File, place: &Path) -> bool {
     use std::os::unix::fs::MetadataExt;
     let id = |m: std::io::Result<std::fs::Metadata>| m.ok().map(|m| (m.dev(), m.ino()));
     id(file.metadata()) == id(std::fs::metadata(place))
 }
 
 #[cfg(not(unix))]
-fn is_still(_: &File, _: &Path) -> bool {
+pub(crate) fn is_still(_: &File, _: &Path) -> bool {
     true
 }

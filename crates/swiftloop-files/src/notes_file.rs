@@ -3,6 +3,7 @@
 
 use crate::FileError;
 use crate::description::{notes_from, read_text};
+use crate::lock::Locked;
 use crate::save::{Overwrite, save};
 use std::path::{Path, PathBuf};
 use swiftloop_core::notes::{Feels, Note};
@@ -81,6 +82,8 @@ pub fn add_note(
     today: &str,
 ) -> Result<Vec<Note>, FileError> {
     let path = notes_beside(session_file);
+    // Two who note at once lose nothing: the session is there in any case, and held until the note is written.
+    let _held = Locked::new(session_file, session_file)?;
     let there = path.symlink_metadata().is_ok();
     let old = if there { read_text(&path)? } else { BEGINNING.to_string() };
     let name = path.display().to_string();

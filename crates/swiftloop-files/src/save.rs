@@ -1,11 +1,19 @@
 //! Atomic saving: the whole file or nothing, and never over an existing one unless asked. A file that is replaced keeps
-//! its place (links are followed), its mode and its owner.
+//! its place (links are followed), its mode and its owner. The one idea: a file gets its name only once its content is on
+//! the disk, and the name is on the disk before anybody is told that it is saved; so neither an end at any moment nor the
+//! loss of power leaves half a file under a name that somebody reads.
 
 use crate::FileError;
+use crate::lock::is_still;
 use std::fs::{File, Metadata};
 use std::io::Write;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use tempfile::NamedTempFile;
+
+/// What files are called until they are whole.
+const UNFINISHED: &str = ".swiftloop-new-";
+/// Entries of a folder among which unfinished files of runs that were ended are looked for.
+const LOOKED_AT: usize = 4096;
 
 /// Whether an existing file may be replaced.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -40,11 +48,7 @@ pub fn save(path: &Path, content: &[u8], overwrite: Overwrite) -> Result<(), Fil
                 return Err(FileError::Exists { path: path.into() });
             }
             let file = beside(path, content, None).map_err(|e| FileError::unwritable(path, &e))?;
-            file.persist_noclobber(path).map_err(|e| match e.error.kind() {
-                std::io::ErrorKind::AlreadyExists => FileError::Exists { path: path.into() },
-                _ => FileError::unwritable(path, &e.error),
-            })?;
-            Ok(())
+            place_new(file, path)
         }
         Overwrite::Allow => match (std::fs::canonicalize(path), File::open(path)) {
             (Ok(place), Ok(before)) => {
@@ -53,13 +57,50 @@ pub fn save(path: &Path, content: &[u8], overwrite: Overwrite) -> Result<(), Fil
             _ => {
                 let file = beside(path, content, None).map_err(|e| FileError::unwritable(path, &e))?;
                 file.persist(path).map_err(|e| FileError::unwritable(path, &e.error))?;
-                Ok(())
+                keep_names(folder_of(path)).map_err(|e| FileError::unwritable(path, &e))
             }
         },
     }
 }
 
-/// Writes several new files into `dir`, made if missing: all of them or, when one exists already, none.
+/// Gives a file its name where nothing has it yet.
+fn place_new(file: NamedTempFile, path: &Path) -> Result<(), FileError> {
+    file.persist_noclobber(path).map_err(|e| match e.error.kind() {
+        std::io::ErrorKind::AlreadyExists => FileError::Exists { path: path.into() },
+        _ => FileError::unwritable(path, &e.error),
+    })?;
+    keep_names(folder_of(path)).map_err(|e| FileError::unwritable(path, &e))
+}
+
+fn folder_of(path: &Path) -> &Path {
+    path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."))
+}
+
+/// Waits until the names of a folder are on the disk. Not every file system can be asked, and not every folder may be read
+/// that may be written into: then it does what it does anyway.
+///
+/// # Errors
+/// The disk refuses.
+#[cfg(unix)]
+pub fn keep_names(folder: &Path) -> std::io::Result<()> {
+    use std::io::ErrorKind::{InvalidInput, PermissionDenied, Unsupported};
+    match File::open(folder).and_then(|f| f.sync_all()) {
+        Err(e) if !matches!(e.kind(), InvalidInput | PermissionDenied | Unsupported) => Err(e),
+        Ok(()) | Err(_) => Ok(()),
+    }
+}
+
+/// Folders cannot be asked for that here.
+///
+/// # Errors
+/// None.
+#[cfg(not(unix))]
+pub fn keep_names(_: &Path) -> std::io::Result<()> {
+    Ok(())
+}
+
+/// Writes several files into `dir`, made if missing: all of them or, when one exists already or the disk refuses, none that was
+/// not there before.
 ///
 /// # Errors
 /// [`FileError`]: one of them exists, or the folder cannot be written into.
@@ -69,9 +110,22 @@ pub fn save_all(dir: &Path, files: &[(&str, String)], overwrite: Overwrite) -> R
     if let (Overwrite::Refuse, Some(path)) = (overwrite, taken) {
         return Err(FileError::Exists { path });
     }
+    let there = dir.is_dir();
     std::fs::create_dir_all(dir).map_err(made)?;
+    let mut new: Vec<PathBuf> = Vec::new();
     for (name, content) in files {
-        save(&dir.join(name), content.as_bytes(), overwrite)?;
+        let path = dir.join(name);
+        let is_new = path.symlink_metadata().is_err();
+        if let Err(e) = save(&path, content.as_bytes(), overwrite) {
+            for path in new {
+                let _ = std::fs::remove_file(path);
+            }
+            if !there {
+                let _ = std::fs::remove_dir(dir);
+            }
+            return Err(e);
+        }
+        new.extend(is_new.then_some(path));
     }
     Ok(())
 }
@@ -102,17 +156,45 @@ pub(crate) fn replace(file: Replaced<'_>, content: &[u8]) -> Result<(), FileErro
     }
     let new = beside(file.place, content, Some(&about)).map_err(|e| unwritable(&e))?;
     new.persist(file.place).map_err(|e| unwritable(&e.error))?;
-    Ok(())
+    keep_names(folder_of(file.place)).map_err(|e| unwritable(&e))
 }
 
 /// A temporary file beside `path` with its content on disk, as private or public as what it replaces.
 fn beside(path: &Path, content: &[u8], like: Option<&Metadata>) -> std::io::Result<NamedTempFile> {
-    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::Builder::new().tempfile_in(folder)?;
+    let mut file = unfinished(folder_of(path))?;
     dress(file.as_file(), like)?;
     file.write_all(content)?;
     file.as_file().sync_all()?;
     Ok(file)
+}
+
+/// A file without a name of its own yet, held by this run; what runs that were ended have left there is cleared away.
+fn unfinished(folder: &Path) -> std::io::Result<NamedTempFile> {
+    clear(folder);
+    loop {
+        let file = tempfile::Builder::new().prefix(UNFINISHED).tempfile_in(folder)?;
+        // A file system that holds nothing for anybody also clears nothing away.
+        let held = file.as_file().try_lock();
+        if held.is_err() || is_still(file.as_file(), file.path()) {
+            return Ok(file);
+        }
+        // In the moment between, another run took it for one that was left.
+    }
+}
+
+/// Removes unfinished files that no run holds any more.
+fn clear(folder: &Path) {
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten().take(LOOKED_AT);
+    for entry in entries.filter(|e| e.file_name().to_string_lossy().starts_with(UNFINISHED)) {
+        let path = entry.path();
+        // A link, or a pipe that would be waited for, is none of ours.
+        if !entry.file_type().is_ok_and(|t| t.is_file()) {
+            continue;
+        }
+        if File::open(&path).is_ok_and(|f| f.try_lock().is_ok() && is_still(&f, &path)) {
+            let _ = std::fs::remove_file(path);
+        }
+    }
 }
 
 #[cfg(unix)]

@@ -8,6 +8,7 @@ use crate::FileError;
 use header::Header;
 use std::fs::File;
 use std::io::{BufReader, Cursor};
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 use swiftloop_core::listen::AudioSource;
 use swiftloop_core::units::Hz;
@@ -143,6 +144,9 @@ impl Recording {
     }
 }
 
+/// The largest float that is taken for a sample: what stands there where whole numbers of 32 bits were written as floats.
+/// Sums of squares over an hour of them are still far from the end of what a float can hold.
+const LOUDEST: f32 = 2_147_483_648.0;
 /// Bytes that are read in one go: they stay near the processor until every channel has taken its own.
 const PIECE: usize = 48 * 1024;
 
@@ -180,14 +184,20 @@ impl AudioSource for Recording {
         self.depth.step()
     }
 
-    fn fetch_into(&self, from: u64, to: u64, into: &mut Vec<Vec<f32>>) -> Result<(), FileError> {
+    fn fetch_into(
+        &self,
+        from: u64,
+        to: u64,
+        of: Range<usize>,
+        into: &mut Vec<Vec<f32>>,
+    ) -> Result<(), FileError> {
         let unreadable = |why: String, help: &str| FileError::Unreadable {
             path: self.path.clone(),
             why,
             help: help.into(),
         };
         let block = self.container * self.channels;
-        into.resize_with(self.channels, Vec::new);
+        into.resize_with(of.len(), Vec::new);
         for channel in into.iter_mut() {
             channel.clear();
             channel.reserve((to - from) as usize);
@@ -202,16 +212,27 @@ impl AudioSource for Recording {
                     "the file may have changed meanwhile: try again",
                 )
             })?;
-            for (c, channel) in into.iter_mut().enumerate() {
+            for (c, channel) in of.clone().zip(into.iter_mut()) {
                 let before = channel.len();
                 extend(channel, bytes, c, self.channels, self.container, self.depth);
-                // Only floats can be no number.
-                let wrong = |x: &f32| self.depth == Depth::Float32 && !x.is_finite();
+                // Only floats can be no number, or none that anybody recorded.
+                let wrong = |x: &f32| self.depth == Depth::Float32 && (x.is_nan() || x.abs() > LOUDEST);
                 if let Some(n) = channel[before..].iter().position(wrong) {
-                    return Err(unreadable(
-                        format!("frame {} of channel {} is no number", at + n as u64, c + 1),
-                        "some processor wrote not-a-number or infinity: render the file again without it",
-                    ));
+                    let (frame, channel, value) = (at + n as u64, c + 1, channel[before + n]);
+                    return Err(if value.is_finite() {
+                        let level = 20.0 * f64::from(value.abs()).log10();
+                        unreadable(
+                            format!(
+                                "frame {frame} of channel {channel} is {level:.0} dB above full scale: no sound"
+                            ),
+                            "some processor ran away: render the file again without it",
+                        )
+                    } else {
+                        unreadable(
+                            format!("frame {frame} of channel {channel} is no number"),
+                            "some processor wrote not-a-number or infinity: render the file again without it",
+                        )
+                    });
                 }
             }
         }

@@ -24,9 +24,25 @@ pub fn raw(bytes: &[u8]) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
+/// What is not known, or does not apply, has no key: a null would have to be told from a figure by everybody who reads it.
+fn without_nothing(value: &mut serde_json::Value) {
+    match value {
+        serde_json::Value::Object(object) => {
+            object.retain(|_, value| !value.is_null());
+            object.values_mut().for_each(without_nothing);
+        }
+        serde_json::Value::Array(list) => list.iter_mut().for_each(without_nothing),
+        serde_json::Value::Null
+        | serde_json::Value::Bool(_)
+        | serde_json::Value::Number(_)
+        | serde_json::Value::String(_) => {}
+    }
+}
+
 /// Prints a JSON object. What could do something to a terminal stands in it as an escape.
-fn print_json(value: &serde_json::Value) -> Result<ExitCode, Failure> {
-    let text = serde_json::to_string_pretty(value).map_err(std::io::Error::other)?;
+fn print_json(mut value: serde_json::Value) -> Result<ExitCode, Failure> {
+    without_nothing(&mut value);
+    let text = serde_json::to_string_pretty(&value).map_err(std::io::Error::other)?;
     raw(format!("{}\n", escaped(&text)).as_bytes())
 }
 
@@ -36,7 +52,7 @@ pub fn answer(
     text: impl FnOnce(Detail) -> String,
     value: impl FnOnce() -> serde_json::Value,
 ) -> Result<(), Failure> {
-    if shown.json { print_json(&value()) } else { print(&text(Detail::of(shown.full))) }.map(|_| ())
+    if shown.json { print_json(value()) } else { print(&text(Detail::of(shown.full))) }.map(|_| ())
 }
 
 /// Saves a drawing, if one is wanted.

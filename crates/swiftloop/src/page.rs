@@ -59,10 +59,13 @@ pub fn tied(text: &str) -> String {
     text.replace(' ', &TIED.to_string())
 }
 
-/// A character that could do something to a terminal, or turn text round.
+/// A character that could do something to a terminal, turn text round, break a line where none was written, or that no
+/// text may hold (XML, and so SVG, does not take U+FFFE and U+FFFF).
 fn is_unsafe(c: char) -> bool {
     (c.is_control() && c != '\n')
         || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{61c}')
+        || matches!(c, '\u{2028}' | '\u{2029}' | '\u{fdd0}'..='\u{fdef}')
+        || u32::from(c) & 0xfffe == 0xfffe
 }
 
 /// Text without such characters, and without marks.
@@ -78,7 +81,9 @@ pub fn escaped(json: &str) -> String {
         if c == TIED {
             out.push(' ');
         } else if is_unsafe(c) {
-            let _ = write!(out, "\\u{:04x}", u32::from(c));
+            for half in c.encode_utf16(&mut [0; 2]) {
+                let _ = write!(out, "\\u{half:04x}");
+            }
         } else {
             out.push(c);
         }

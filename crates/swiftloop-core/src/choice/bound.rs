@@ -121,6 +121,10 @@ impl SetProblem for Evaluation<'_, '_> {
     type Item = RemedyId;
     type State = State;
 
+    fn spent(&self) -> u64 {
+        self.problem.meter.spent()
+    }
+
     fn effort(&self, item: RemedyId) -> u32 {
         self.effort_of(item)
     }

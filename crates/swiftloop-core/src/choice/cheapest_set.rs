@@ -7,6 +7,10 @@ pub trait SetProblem {
     type Item: Copy + Ord;
     /// What choosing a set leaves behind: worked out once for every set that is looked at.
     type State;
+    /// What was worked out so far, in whatever is a measure of it.
+    fn spent(&self) -> u64 {
+        0
+    }
     /// Effort of an item.
     fn effort(&self, item: Self::Item) -> u32;
     /// Whether two items cannot stand in one set.
@@ -61,6 +65,23 @@ pub struct CheapestSet<I> {
 /// Nodes of the search tree that are visited before the search is cut short.
 pub const SEARCH_NODES: usize = 20_000;
 
+/// How long a search goes on.
+#[derive(Debug, Clone, Copy)]
+pub struct Patience {
+    /// Nodes that are visited at the most.
+    pub nodes: usize,
+    /// It ends when as much as this was worked out ([`SetProblem::spent`]), before it or in it.
+    pub spent: u64,
+}
+
+impl Patience {
+    /// So many nodes, whatever they take.
+    #[must_use]
+    pub const fn nodes(nodes: usize) -> Self {
+        Self { nodes, spent: u64::MAX }
+    }
+}
+
 /// What a search came to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Found<I> {
@@ -79,16 +100,16 @@ pub fn cheapest_set<P: SetProblem>(
     items: &[P::Item],
     most: u32,
 ) -> Found<P::Item> {
-    cheapest_set_within(problem, given, items, most, SEARCH_NODES).0
+    cheapest_set_within(problem, given, items, most, Patience::nodes(SEARCH_NODES)).0
 }
 
-/// The same, visiting so many nodes at the most; and how many it took.
+/// The same with so much patience; and how many nodes it took.
 pub fn cheapest_set_within<P: SetProblem>(
     problem: &P,
     given: &[P::Item],
     items: &[P::Item],
     most: u32,
-    nodes: usize,
+    patience: Patience,
 ) -> (Found<P::Item>, usize) {
     let base: u32 = given.iter().map(|&i| problem.effort(i)).sum();
     let state = problem.state(given);
@@ -111,10 +132,11 @@ pub fn cheapest_set_within<P: SetProblem>(
         cheaper: true,
         most: 1,
         visited: 0,
-        nodes,
+        patience,
+        cut: false,
     };
     search.descend(&mut given.to_vec(), &state, items.to_vec(), base, false);
-    let exact = search.visited < search.nodes;
+    let exact = !search.cut;
     let visited = search.visited;
     let found = match search.found.pop() {
         Some((effort, chosen)) => {
@@ -142,7 +164,9 @@ pub fn equally_cheap<P: SetProblem>(
     let base: u32 = given.iter().map(|&i| problem.effort(i)).sum();
     let (most, nodes) = MOST_EQUALS;
     let limit = i64::from(effort);
-    let mut search = Search { problem, found: Vec::new(), limit, cheaper: false, most, visited: 0, nodes };
+    let patience = Patience::nodes(nodes);
+    let mut search =
+        Search { problem, found: Vec::new(), limit, cheaper: false, most, visited: 0, patience, cut: false };
     search.descend(&mut given.to_vec(), &problem.state(given), items.to_vec(), base, true);
     search.found.into_iter().map(|(_, set)| set).collect()
 }
@@ -157,13 +181,15 @@ struct Search<'p, P: SetProblem> {
     cheaper: bool,
     most: usize,
     visited: usize,
-    /// Visited at the most.
-    nodes: usize,
+    patience: Patience,
+    /// Patience came to its end.
+    cut: bool,
 }
 
 impl<P: SetProblem> Search<'_, P> {
-    fn is_over(&self) -> bool {
-        self.visited >= self.nodes || !self.cheaper && self.found.len() >= self.most
+    fn is_over(&mut self) -> bool {
+        self.cut |= self.visited >= self.patience.nodes || self.problem.spent() >= self.patience.spent;
+        self.cut || !self.cheaper && self.found.len() >= self.most
     }
 
     /// Decides the items of `open` one by one; `fresh` when `chosen` has not been judged yet.

@@ -20,6 +20,9 @@ use crate::units::{Block, Blocks, Frames, Micros, Ms, PerHour, Range};
 use std::sync::Arc;
 use typed_index_collections::TiVec;
 
+/// Steps on the meter for a block's way through one node: its cost with all remedies, and its place in the schedule.
+const NODE_STEPS: u64 = 200;
+
 /// A setting with what else is arranged around it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Arrangement {
@@ -187,6 +190,7 @@ impl<'s, 'a> Evaluation<'s, 'a> {
             period: setting.buffer.block.period(self.problem.rate),
             reserve: self.design.reserve(self.problem.context.reserve(setting)),
             wake: self.wake(applied),
+            meter: Some(&self.problem.meter),
         }
     }
 
@@ -197,6 +201,7 @@ impl<'s, 'a> Evaluation<'s, 'a> {
             period: block.period(self.problem.rate),
             reserve: Range::exact(Blocks::new(1.0)),
             wake: self.wake(applied),
+            meter: Some(&self.problem.meter),
         }
     }
 
@@ -257,6 +262,8 @@ impl<'s, 'a> Evaluation<'s, 'a> {
     fn blocks_meet(&self, applied: &Applied, blocks: &[(RiskModel<'s>, Work)]) -> bool {
         let rest = self.stored_at(applied, self.design.lean());
         let target = self.problem.target;
+        let patterns = self.cue.base.len() + self.roll.as_ref().map_or(0, |r| r.base.len());
+        self.problem.meter.add(NODE_STEPS * (self.problem.active.len() * patterns) as u64);
         if rest > target {
             return false;
         }

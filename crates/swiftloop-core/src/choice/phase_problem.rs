@@ -14,12 +14,16 @@ use crate::link::far::{LinkSetting, link_settings};
 use crate::load::{BlockGraph, CallCost, CostRange, Graph, node_cost, processor_cost};
 use crate::loops::{Chains, Context, compensated, latencies};
 use crate::rig::PowerPlan;
+use crate::risk::Meter;
 use crate::session::{Listens, NodeKind, Phase, Processor};
 use crate::tables::PhaseKind;
 use crate::units::{Block, Frames, Gigabytes, Hz, Ms, PerHour, Range, Seconds};
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use typed_index_collections::TiVec;
+
+/// What all searches of a plan may take together, in steps of the meter.
+pub(super) const ALL_THOUGHT: u64 = 8_000_000_000;
 
 /// A performer whose live chain must fit, and the node they hear.
 #[derive(Debug, Clone, Copy)]
@@ -66,6 +70,10 @@ pub struct PhaseProblem<'a> {
     pub phase: &'a Phase,
     /// Its kind.
     pub kind: &'a PhaseKind,
+    /// How much may be worked out to find the cheapest remedies of all its settings, in the units of the meter.
+    pub(super) thought: u64,
+    /// What was worked out so far.
+    pub(super) meter: Meter,
     /// Dropouts that are allowed.
     pub target: PerHour,
     /// Rates around which dropouts have to be told apart: what is allowed, and what was counted somewhere.
@@ -173,6 +181,8 @@ impl<'a> PhaseProblem<'a> {
             phase_id,
             phase,
             kind,
+            thought: ALL_THOUGHT,
+            meter: Meter::default(),
             target,
             around: (target, target),
             rate,

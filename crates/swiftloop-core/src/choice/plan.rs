@@ -4,6 +4,7 @@
 use super::candidate::{Candidate, Met, Outcome};
 use super::judge::{could_be, noticeable, objections_met, sound, unsure};
 use super::measure::{Proposed, together, worth};
+use super::phase_problem::ALL_THOUGHT;
 use super::remedy::without_included;
 use super::sequence::{Objection, Objections, Switches, best_sequence};
 use super::solve::candidates;
@@ -231,12 +232,17 @@ fn plan_with<'a>(
         let phases = context.session.phase_ids().filter(|(_, phase)| meant(phase));
         wanted.extend(phases.map(|(phase, _)| (interface, phase)));
     }
-    let weighed = workers.map(wanted, |(interface, phase)| {
+    // Every rate is planned, and the best one once more with what is printed for all.
+    let together = ALL_THOUGHT / (context.session.rates().len() as u64 + 1);
+    let solved = solved(wanted, together, workers, |(interface, phase), thought| {
         let mut problem = PhaseProblem::new(context, interface, phase, rate);
+        problem.thought = thought;
         if let Some(prints) = prints.filter(|p| p.of != (interface, phase)) {
             problem.have_done(&prints.ids);
         }
-        let candidates = candidates(&problem);
+        problem
+    });
+    let weighed = workers.map(solved, |((interface, phase), problem, candidates)| {
         let mut objections: Vec<Objections> = candidates.iter().map(|c| objections_to(&problem, c)).collect();
         noticeable(&mut objections, problem.kind.least_delay);
         (interface, phase, Weighed { problem, candidates, objections })
@@ -266,6 +272,38 @@ fn plan_with<'a>(
         }));
     }
     planned
+}
+
+/// What was found for each of several problems.
+type Solved<'a, W> = Vec<(W, PhaseProblem<'a>, Vec<Candidate>)>;
+
+/// Solves all that is wanted, with so much thought `together`: first each with its part of it, then those that could do better
+/// with what the others left.
+fn solved<'a, W: Copy + Send + Sync>(
+    wanted: Vec<W>,
+    together: u64,
+    workers: &impl Workers,
+    problem: impl Fn(W, u64) -> PhaseProblem<'a> + Sync + Send,
+) -> Solved<'a, W> {
+    /// Less than so many times as much would hardly find more.
+    const WORTH_IT: u64 = 2;
+    let each = together / wanted.len().max(1) as u64;
+    let with = |w: W, thought: u64| {
+        let problem = problem(w, thought);
+        let (candidates, cut) = candidates(&problem);
+        (w, problem, candidates, cut)
+    };
+    let first = workers.map(wanted, |w| with(w, each));
+    let spent: u64 = first.iter().map(|(_, problem, ..)| problem.meter.spent()).sum();
+    let cut = first.iter().filter(|f| f.3).count() as u64;
+    let more = together.saturating_sub(spent) / cut.max(1);
+    workers.map(first, |(w, problem, candidates, cut)| {
+        if cut && more >= WORTH_IT * each {
+            let (w, problem, candidates, _) = with(w, more);
+            return (w, problem, candidates);
+        }
+        (w, problem, candidates)
+    })
 }
 
 /// What speaks against one candidate on its own. Only those that may be chosen are looked at closely.

@@ -226,7 +226,7 @@ impl Surface {
         let woken: &[f64] = if points.len() > 1 { &WAKE_POINTS } else { &[0.0] };
         let rate = |factor: f64, wake: usize, held: f64| {
             let reserve = Range::exact(Blocks::new(lean_at(model.reserve, held, Spread::Even)));
-            let at = RiskModel { period: model.period, reserve, wake: &points[wake] };
+            let at = RiskModel { period: model.period, reserve, wake: &points[wake], meter: model.meter };
             let work = work.times(factor);
             at.roughly(&work).raw().max(NEVER).ln()
         };

@@ -2,7 +2,9 @@
 
 use super::arrangements::arrangements;
 use super::candidate::{Candidate, Met, Outcome};
-use super::cheapest_set::{CheapestSet, Found, SEARCH_NODES, SetProblem, cheapest_set_within, equally_cheap};
+use super::cheapest_set::{
+    CheapestSet, Found, Patience, SEARCH_NODES, SetProblem, cheapest_set_within, equally_cheap,
+};
 use super::design::{Design, Goal};
 use super::judge::{could_be_sound, is_sound, noticed, objections_met};
 use super::lines::late_on_the_line;
@@ -13,6 +15,7 @@ use super::work_limit::WorkLimits;
 use super::{Arrangement, Evaluation, PhaseProblem};
 use crate::ids::RemedyId;
 use crate::loops::Setting;
+use crate::risk::Meter;
 use crate::units::Frames;
 use std::cmp::Reverse;
 
@@ -37,7 +40,14 @@ pub(super) fn solve_in(
 ) -> Outcome {
     let allowed = Room::at(problem, &arrangement.setting, Design::TYPICAL).allowed(Goal::Playable);
     match Unsolved::new(problem, arrangement, Design::TYPICAL, (allowed, 0), &WorkLimits::default()) {
-        Ok(unsolved) => unsolved.solve_within(most, nodes).0,
+        Ok(unsolved) => {
+            unsolved
+                .solve_within(
+                    most,
+                    Patience { nodes, spent: problem.meter.spent().saturating_add(problem.thought) },
+                )
+                .0
+        }
         Err(outcome) => outcome,
     }
 }
@@ -145,14 +155,15 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         best.map(|(_, set)| set).unwrap_or_default()
     }
 
-    /// Looks for a set that costs at most `most`, visiting so many nodes; and how many it took.
-    fn solve_within(&self, most: u32, nodes: usize) -> (Outcome, usize) {
+    /// Looks for a set that costs at most `most`, with so much patience; and how many nodes it took.
+    fn solve_within(&self, most: u32, patience: Patience) -> (Outcome, usize) {
         let own = self.evaluation.arranged_effort + self.noticed;
         if self.at_least > most {
             return (Outcome::Dearer(self.at_least), 0);
         }
         let purse = if most == u32::MAX { most } else { most - own };
-        let (found, visited) = cheapest_set_within(&self.evaluation, &self.forced, &self.items, purse, nodes);
+        let (found, visited) =
+            cheapest_set_within(&self.evaluation, &self.forced, &self.items, purse, patience);
         let outcome = match found {
             Found::Set(set) => {
                 let effort = set.effort + self.evaluation.arranged_effort;
@@ -167,9 +178,14 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         (outcome, visited)
     }
 
-    /// The first set that is found, whatever it takes; all that takes less than the proven bound is ruled out.
-    fn dive(&self) -> Outcome {
-        let (outcome, _) = self.solve_within(u32::MAX, DIVE_NODES);
+    /// The first sets that are found, whatever they take, and the best of them once patience ends; all that takes less than
+    /// the proven bound is ruled out. A first one is looked for in any case: it is as many steps away as there are remedies.
+    fn dive(&self, spent: u64) -> Outcome {
+        let (mut outcome, _) = self.solve_within(u32::MAX, Patience { nodes: DIVE_NODES, spent });
+        if matches!(outcome, Outcome::Dearer(_)) {
+            let first = Patience::nodes(2 * self.items.len() + 2);
+            outcome = self.solve_within(u32::MAX, first).0;
+        }
         self.with_proven(outcome)
     }
 
@@ -241,22 +257,28 @@ fn what_remains(evaluation: &Evaluation<'_, '_>) -> Outcome {
 
 /// Solves every arrangement of a phase as far as it can matter: for each driver, all that share its lowest effort. What holds
 /// in 9 of 10 rigs is looked for first; where nothing does, what holds with typical figures.
+///
+/// Says as well whether it could do better with more thought.
 #[must_use]
-pub fn candidates(problem: &PhaseProblem<'_>) -> Vec<Candidate> {
+pub fn candidates(problem: &PhaseProblem<'_>) -> (Vec<Candidate>, bool) {
     let arrangements = arrangements(problem);
     let meets = |all: &[Candidate]| all.iter().any(|c| c.outcome.met().is_some());
-    let sure = candidates_at(problem, &arrangements, Design::FIRST);
+    let (sure, cut) = candidates_at(problem, &arrangements, Design::FIRST);
     if meets(&sure) {
-        return sure;
+        return (sure, cut);
     }
-    let mut typical = candidates_at(problem, &arrangements, Design::TYPICAL);
+    let (mut typical, cut_too) = candidates_at(problem, &arrangements, Design::TYPICAL);
     if !meets(&typical) {
         look_at_nearest(problem, &mut typical);
     }
-    typical
+    (typical, cut || cut_too)
 }
 
-fn candidates_at(problem: &PhaseProblem<'_>, arrangements: &[Arrangement], design: Design) -> Vec<Candidate> {
+fn candidates_at(
+    problem: &PhaseProblem<'_>,
+    arrangements: &[Arrangement],
+    design: Design,
+) -> (Vec<Candidate>, bool) {
     let mut solved = Vec::new();
     let mut by_driver: Vec<Vec<Unsolved<'_, '_>>> = Vec::new();
     by_driver.resize_with(problem.context.rig.interface(problem.interface).drivers.len(), Vec::new);
@@ -282,10 +304,16 @@ fn candidates_at(problem: &PhaseProblem<'_>, arrangements: &[Arrangement], desig
             Err(outcome) => solved.push(Candidate { arrangement: arrangement.clone(), outcome }),
         }
     }
+    by_driver.retain(|unsolved| !unsolved.is_empty());
+    // Both looks, at what holds in 9 of 10 rigs and at what holds with typical figures, get their half.
+    let each = problem.thought / 2 / by_driver.len().max(1) as u64;
+    let mut cut = false;
     for unsolved in by_driver {
-        solved.extend(cheapest_of_driver(unsolved));
+        let thought = Thought { meter: &problem.meter, begun: problem.meter.spent(), each };
+        solved.extend(cheapest_of_driver(unsolved, &thought));
+        cut |= thought.is_spent(1);
     }
-    solved
+    (solved, cut)
 }
 
 /// Where all fail the nearest miss is one of those that are late by the least: which breaks least?
@@ -305,9 +333,33 @@ fn look_at_nearest(problem: &PhaseProblem<'_>, all: &mut [Candidate]) {
     }
 }
 
+/// How much may be worked out for the settings of one driver.
+struct Thought<'m> {
+    meter: &'m Meter,
+    /// On the meter when it began.
+    begun: u64,
+    /// From then on.
+    each: u64,
+}
+
+impl Thought<'_> {
+    /// On the meter when so many halves of it are spent.
+    fn halves(&self, count: u64) -> u64 {
+        self.begun.saturating_add(self.each / 2 * count)
+    }
+
+    fn is_spent(&self, halves: u64) -> bool {
+        self.meter.spent() >= self.halves(halves)
+    }
+}
+
 /// Raises the purse step by step until something can be had for it (iterative deepening): arrangements that are
 /// dear are then never searched beyond the cost of the cheapest.
-fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>) -> Vec<Candidate> {
+///
+/// Half of the thought goes into that; then the purse is given up and the first sets that are found are taken. Once all of it
+/// is spent and something was found the rest is left alone, and what was found may cost more than need be by as much as
+/// the rest could save.
+fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>, thought: &Thought<'_>) -> Vec<Candidate> {
     let mut solved = Vec::new();
     let mut spent = 0;
     let mut close = |u: Unsolved<'_, '_>, outcome| {
@@ -315,10 +367,18 @@ fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>) -> Vec<Candidate> {
     };
     // The cheapest that was found, and what it costs that performers notice their delay.
     let mut cheapest = u32::MAX;
+    let mut left_alone = u32::MAX;
     while let Some(purse) = unsolved.iter().map(|u| u.at_least).min().filter(|least| *least <= cheapest) {
         for mut u in std::mem::take(&mut unsolved) {
             if u.at_least > purse {
                 unsolved.push(u);
+                continue;
+            }
+            if cheapest < u32::MAX && thought.is_spent(2) || thought.is_spent(4) {
+                // Left alone.
+                let least = u.at_least;
+                left_alone = left_alone.min(least);
+                close(u, Outcome::Dearer(least));
                 continue;
             }
             if u.is_hopeless() {
@@ -326,10 +386,12 @@ fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>) -> Vec<Candidate> {
                 close(u, remains);
                 continue;
             }
-            let (mut outcome, visited) = u.solve_within(purse, SEARCH_NODES);
+            let patience = Patience { nodes: SEARCH_NODES, spent: thought.halves(1) };
+            let (mut outcome, visited) = u.solve_within(purse, patience);
             spent += visited;
+            let given_up = spent > DRIVER_NODES || thought.is_spent(1);
             if let Outcome::Dearer(least) = outcome {
-                if least > purse && spent <= DRIVER_NODES {
+                if least > purse && !given_up {
                     u.at_least = least;
                     unsolved.push(u);
                     continue;
@@ -338,7 +400,7 @@ fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>) -> Vec<Candidate> {
                 // off it may be.
                 u.at_least = u.at_least.max(least);
                 outcome =
-                    if spent > DRIVER_NODES { u.dive() } else { u.solve_within(u32::MAX, SEARCH_NODES).0 };
+                    if given_up { u.dive(thought.halves(2)) } else { u.solve_within(u32::MAX, patience).0 };
                 outcome = u.with_proven(outcome);
             }
             if let Outcome::Meets(met) = outcome {
@@ -357,6 +419,11 @@ fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>) -> Vec<Candidate> {
     for u in unsolved {
         let least = u.at_least;
         close(u, Outcome::Dearer(least));
+    }
+    for candidate in &mut solved {
+        if let Outcome::Meets(met) = &mut candidate.outcome {
+            met.gap = met.gap.max((met.effort + met.noticed).saturating_sub(left_alone)).min(met.effort);
+        }
     }
     solved
 }

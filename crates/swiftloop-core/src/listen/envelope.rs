@@ -1,7 +1,7 @@
 //! A recording from afar: for each of so many columns the lowest and the highest value. Of a long recording only the
 //! beginning of each column is looked at: a picture of an hour need not read all of it.
 
-use super::AudioSource;
+use super::{AudioSource, banks};
 use crate::units::Seconds;
 
 /// One column.
@@ -28,8 +28,12 @@ pub fn envelope<S: AudioSource>(source: &S, columns: u64) -> Result<Vec<Column>,
     let column = |i: u64| {
         let from = i * frames / columns;
         let to = ((i + 1) * frames / columns).min(from + LOOKED).max(from + 1);
-        let all = source.fetch(from, to)?;
-        let (low, high) = all.iter().flatten().fold((0.0f32, 0.0f32), |(l, h), x| (l.min(*x), h.max(*x)));
+        let (mut low, mut high) = (0.0f32, 0.0f32);
+        for bank in banks(source.channels()) {
+            for x in source.fetch_of(from, to, bank)?.iter().flatten() {
+                (low, high) = (low.min(*x), high.max(*x));
+            }
+        }
         Ok(Column { at: Seconds::new(from as f64 / rate), low, high })
     };
     (0..columns).map(column).collect()

@@ -24,6 +24,7 @@ pub use levels::Levels;
 pub use scan::{Scan, listen};
 
 use crate::units::Hz;
+use std::ops::Range;
 
 /// What broke.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -104,6 +105,14 @@ pub fn worst(events: &[Event], most: usize) -> Vec<&Event> {
     chosen
 }
 
+/// Channels that are looked at together: what is held in memory does not grow with more.
+pub const BANK: usize = 64;
+
+/// All channels of so many, in banks.
+pub(crate) fn banks(channels: usize) -> impl Iterator<Item = Range<usize>> {
+    (0..channels).step_by(BANK).map(move |first| first..(first + BANK).min(channels))
+}
+
 /// A recording, wherever it is: any stretch of it can be had, by several workers at once.
 pub trait AudioSource: Sync {
     /// Why a stretch cannot be had.
@@ -116,20 +125,35 @@ pub trait AudioSource: Sync {
     fn frames(&self) -> u64;
     /// The smallest step between two values: 2⁻¹⁵ for 16 bits.
     fn step(&self) -> f32;
-    /// Puts the frames `from..to` into `into`, a vector for each channel, instead of what it held. Memory that is used
-    /// again costs less than fresh.
+    /// Puts the frames `from..to` of the channels `of` into `into`, a vector for each channel, instead of what it held.
+    /// Memory that is used again costs less than fresh; and who looks at a bank of channels at a time needs no more memory
+    /// for a thousand of them.
     ///
     /// # Errors
     /// Whatever keeps the samples from being had.
-    fn fetch_into(&self, from: u64, to: u64, into: &mut Vec<Vec<f32>>) -> Result<(), Self::Error>;
+    fn fetch_into(
+        &self,
+        from: u64,
+        to: u64,
+        of: Range<usize>,
+        into: &mut Vec<Vec<f32>>,
+    ) -> Result<(), Self::Error>;
 
     /// The frames `from..to`, a vector for each channel.
     ///
     /// # Errors
     /// As for [`Self::fetch_into`].
     fn fetch(&self, from: u64, to: u64) -> Result<Vec<Vec<f32>>, Self::Error> {
+        self.fetch_of(from, to, 0..self.channels())
+    }
+
+    /// The frames `from..to`, a vector for each channel of `of`.
+    ///
+    /// # Errors
+    /// As for [`Self::fetch_into`].
+    fn fetch_of(&self, from: u64, to: u64, of: Range<usize>) -> Result<Vec<Vec<f32>>, Self::Error> {
         let mut channels = Vec::new();
-        self.fetch_into(from, to, &mut channels)?;
+        self.fetch_into(from, to, of, &mut channels)?;
         Ok(channels)
     }
 }
@@ -160,9 +184,15 @@ impl AudioSource for InMemory<'_> {
     fn step(&self) -> f32 {
         self.step
     }
-    fn fetch_into(&self, from: u64, to: u64, into: &mut Vec<Vec<f32>>) -> Result<(), Self::Error> {
-        into.resize_with(self.channels.len(), Vec::new);
-        for (into, channel) in into.iter_mut().zip(self.channels) {
+    fn fetch_into(
+        &self,
+        from: u64,
+        to: u64,
+        of: Range<usize>,
+        into: &mut Vec<Vec<f32>>,
+    ) -> Result<(), Self::Error> {
+        into.resize_with(of.len(), Vec::new);
+        for (into, channel) in into.iter_mut().zip(&self.channels[of]) {
             into.clear();
             into.extend_from_slice(&channel[from as usize..to as usize]);
         }

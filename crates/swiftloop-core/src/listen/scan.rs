@@ -3,8 +3,9 @@
 
 use super::attribution::{Attribution, Cause, attribute};
 use super::levels::Levels;
-use super::{AudioSource, CrackleKind, Event, Grain, Mark, jumps, repeats, runs};
+use super::{AudioSource, CrackleKind, Event, Grain, Mark, banks, jumps, repeats, runs};
 use crate::workers::Workers;
+use std::ops::Range;
 use std::sync::{Mutex, PoisonError};
 
 /// Frames looked at in one go.
@@ -51,15 +52,19 @@ pub fn listen<P: AudioSource>(
     for handful in 0..frames.div_ceil(STRETCH * HANDFUL) {
         let first = handful * HANDFUL;
         let last = (first + HANDFUL).min(frames.div_ceil(STRETCH));
-        for result in workers.map((first..last).collect(), |i| look(programme, i * STRETCH, &used)) {
-            let (found, own) = result?;
+        let pieces = (first..last).flat_map(|i| banks(programme.channels()).map(move |bank| (i, bank)));
+        for result in workers.map(pieces.collect(), |(i, bank)| look(programme, i * STRETCH, bank, &used)) {
+            let (found, bank, own) = result?;
             marks.extend(found);
             let count = STRETCH.min(frames - done);
-            for (all, one) in levels.iter_mut().zip(own) {
+            for (all, one) in levels[bank.clone()].iter_mut().zip(own) {
                 *all = all.with(done, one, count);
             }
-            done += count;
-            progress(done as f64 / frames as f64);
+            // The last bank ends a stretch.
+            if bank.end == programme.channels() {
+                done += count;
+                progress(done as f64 / frames as f64);
+            }
         }
     }
     let (events, attribution) = believed(together(marks), programme);
@@ -87,23 +92,24 @@ fn believed<P: AudioSource>(mut events: Vec<Event>, programme: &P) -> (Vec<Event
     (events, attribution)
 }
 
-/// Marks of a stretch: channel, frame of the recording, mark; and the levels of each channel.
-type Looked = (Vec<(usize, u64, Mark)>, Vec<Levels>);
+/// Marks of a stretch: channel, frame of the recording, mark; the channels that were looked at, and the levels of each.
+type Looked = (Vec<(usize, u64, Mark)>, Range<usize>, Vec<Levels>);
 
 fn look<P: AudioSource>(
     programme: &P,
     from: u64,
+    bank: Range<usize>,
     used: &Mutex<Vec<Vec<Vec<f32>>>>,
 ) -> Result<Looked, P::Error> {
     let used = || used.lock().unwrap_or_else(PoisonError::into_inner);
     let mut channels = used().pop().unwrap_or_default();
     let to = (from + STRETCH).min(programme.frames());
     let (outer_from, outer_to) = (from.saturating_sub(BEFORE), (to + AFTER).min(programme.frames()));
-    programme.fetch_into(outer_from, outer_to, &mut channels)?;
+    programme.fetch_into(outer_from, outer_to, bank.clone(), &mut channels)?;
     let rate = f64::from(programme.rate().get());
     let mut marks = Vec::new();
     let mut levels = Vec::new();
-    for (c, samples) in channels.iter().enumerate() {
+    for (c, samples) in bank.clone().zip(&channels) {
         let grain = Grain::new(samples, programme.step());
         let mut own = runs::runs(samples, &grain, rate);
         own.extend(repeats::repeats(samples, &grain));
@@ -123,7 +129,7 @@ fn look<P: AudioSource>(
         levels.push(Levels::of(&samples[inner]));
     }
     used().push(channels);
-    Ok((marks, levels))
+    Ok((marks, bank, levels))
 }
 
 fn touches(start: u64, length: u64, at: u64) -> bool {

@@ -4,6 +4,7 @@
 //! percentage of load.
 
 mod backlog;
+mod meter;
 mod model;
 mod pace;
 mod resources;
@@ -13,6 +14,7 @@ mod work;
 
 pub use crate::doubt::DropoutVerdict;
 pub use backlog::{Takes, Walk, dropouts_per_block};
+pub use meter::Meter;
 pub use model::{Dropouts, RiskModel};
 pub use pace::{Delay, Pace};
 pub use resources::{disk_dropouts, disk_rate, memory_dropouts};

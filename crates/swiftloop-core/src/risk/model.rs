@@ -2,7 +2,7 @@
 //! delays and the variation of execution time.
 
 use super::backlog::{Rounded, Takes, Walk, dropouts_per_block};
-use super::{Delay, Pace, Wake, WakeSet, Work};
+use super::{Delay, Meter, Pace, Wake, WakeSet, Work};
 use crate::units::{Blocks, Micros, PerHour, Range};
 use serde::Serialize;
 
@@ -42,6 +42,8 @@ pub struct RiskModel<'a> {
     pub reserve: Range<Blocks>,
     /// Wake-up delays.
     pub wake: &'a WakeSet,
+    /// Counts how much is worked out, where somebody wants to know.
+    pub meter: Option<&'a Meter>,
 }
 
 const US_PER_HOUR: f64 = 3.6e9;
@@ -104,7 +106,7 @@ impl RiskModel<'_> {
         let most = if reserve.raw() > SINGLE {
             // Lateness carries over: a coarse grid that rounds up.
             let steps = (COARSE / reserve.raw()).clamp(8.0, COARSE / 2.0) as usize;
-            walked(wake, work, reserve.raw(), self.period.raw(), steps, Rounded::Up, false)
+            self.walked(wake, work, (reserve.raw(), steps, Rounded::Up), false)
         } else {
             most.into_iter().fold(f64::INFINITY, f64::min)
         };
@@ -175,33 +177,40 @@ impl RiskModel<'_> {
         let steps = (1.25 / spread).clamp(STEPS.0, grid.0).min(MOST_STATES / (reserve - 1.0).max(0.25));
         let steps = steps.floor().max(2.0) as usize;
         let steadied = wake.steadied(heaviest, steps);
-        walked(&steadied, work, reserve, period, steps, grid.1, by_pace)
+        self.walked(&steadied, work, (reserve, steps, grid.1), by_pace)
     }
-}
 
-/// Share of blocks that break where lateness carries over; `by_pace` when nothing wakes late.
-fn walked(
-    wake: &Wake,
-    work: &Work,
-    reserve: f64,
-    period: f64,
-    steps: usize,
-    rounded: Rounded,
-    by_pace: bool,
-) -> f64 {
-    let prompt = |t: f64| f64::from(u8::from(t < 0.0));
-    let laws: Vec<_> = work
-        .kinds()
-        .iter()
-        .map(|k| {
-            let us = k.work.raw();
-            let alone = move |t: f64| wake.late_by_pace(us, t * period);
-            let asleep = move |t: f64| if by_pace { prompt(t) } else { wake.asleep(us, t * period, period) };
-            let busy = move |t: f64| if by_pace { prompt(t) } else { wake.busy(us, t * period) };
-            (k.share, alone, asleep, busy)
-        })
-        .collect();
-    let kinds: Vec<Takes<'_>> =
-        laws.iter().map(|(share, work, asleep, busy)| Takes { share: *share, work, asleep, busy }).collect();
-    dropouts_per_block(Walk { reserve, steps, order: work.order(), rounded }, &kinds)
+    /// Share of blocks that break where lateness carries over; `by_pace` when nothing wakes late.
+    fn walked(
+        &self,
+        wake: &Wake,
+        work: &Work,
+        (reserve, steps, rounded): (f64, usize, Rounded),
+        by_pace: bool,
+    ) -> f64 {
+        let period = self.period.raw();
+        let prompt = |t: f64| f64::from(u8::from(t < 0.0));
+        let laws: Vec<_> = work
+            .kinds()
+            .iter()
+            .map(|k| {
+                let us = k.work.raw();
+                let alone = move |t: f64| wake.late_by_pace(us, t * period);
+                let asleep =
+                    move |t: f64| if by_pace { prompt(t) } else { wake.asleep(us, t * period, period) };
+                let busy = move |t: f64| if by_pace { prompt(t) } else { wake.busy(us, t * period) };
+                (k.share, alone, asleep, busy)
+            })
+            .collect();
+        let kinds: Vec<Takes<'_>> = laws
+            .iter()
+            .map(|(share, work, asleep, busy)| Takes { share: *share, work, asleep, busy })
+            .collect();
+        let walk = Walk { reserve, steps, order: work.order(), rounded };
+        let (dropouts, multiplied) = dropouts_per_block(walk, &kinds);
+        if let Some(meter) = self.meter {
+            meter.add(multiplied);
+        }
+        dropouts
+    }
 }

@@ -227,6 +227,6 @@ impl Climb<'_> {
         };
         let each: Vec<WorkShare> = patterns.iter().flat_map(of_workers).collect();
         let reserve = Range::exact(Blocks::new(self.reserve));
-        RiskModel { period: block.period(self.rate), reserve, wake }.counted(&Work::mixed(&each))
+        RiskModel { period: block.period(self.rate), reserve, wake, meter: None }.counted(&Work::mixed(&each))
     }
 }

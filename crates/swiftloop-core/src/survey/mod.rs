@@ -4,6 +4,7 @@
 
 mod findings;
 mod inventory;
+mod plausible;
 mod rules;
 
 pub use findings::{Finding, Grade, Hurt, findings};
@@ -11,4 +12,5 @@ pub use inventory::{
     Busy, Card, Cpu, EachCpu, EnergyState, Idle, Inventory, Irq, Kernel, Limits, Memory, Network, Open,
     SeenBlock, SeenRate, ServerState, SoundThread, Stream, System, Usb, Version,
 };
+pub use plausible::MOST_CARDS;
 pub(crate) use rules::REALTIME_SHARE;

@@ -142,7 +142,7 @@ fn class(w: &timeline::World) -> WakeSet {
 fn said(w: &timeline::World) -> f64 {
     let wake = class(w);
     let reserve = Range::exact(Blocks::new(w.reserve));
-    let model = RiskModel { period: Micros::new(w.period), reserve, wake: &wake };
+    let model = RiskModel { period: Micros::new(w.period), reserve, wake: &wake, meter: None };
     let work = Work::mixed(&[WorkShare { share: 1.0, work: Micros::new(w.work) }]);
     model.typical(&work).raw() / (3.6e9 / w.period)
 }

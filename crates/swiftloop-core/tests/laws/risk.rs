@@ -30,7 +30,7 @@ proptest! {
     fn dropouts_rise_with_work_and_fall_with_reserve(work in 0.0f64..2500.0, more in 1.0f64..500.0, period in 300.0f64..5000.0) {
         let wake = wake();
         for reserve in [1.0, 2.0, 3.0] {
-            let model = RiskModel { period: Micros::new(period), reserve: bears(reserve), wake: &wake };
+            let model = RiskModel { period: Micros::new(period), reserve: bears(reserve), wake: &wake, meter: None };
             let (a, b) = (model.typical(&all(work)), model.typical(&all(work + more)));
             prop_assert!(a <= b * 1.02 + PerHour::new(1e-12));
             // Earlier wake-ups break less, later ones more.
@@ -93,7 +93,7 @@ fn a_soak_counts_as_often_as_the_model_says_it_will() {
         || (-2.0 * (1.0 - random.f64()).ln()).sqrt() * (std::f64::consts::TAU * random.f64()).cos();
     let period = 667.0;
     for work in [635.0, 660.0, 700.0, 1500.0] {
-        let model = RiskModel { period: Micros::new(period), reserve: bears(1.0), wake: &wake };
+        let model = RiskModel { period: Micros::new(period), reserve: bears(1.0), wake: &wake, meter: None };
         let (mut at, mut misses) = (0.0f64, 0u32);
         let blocks = 200_000.0;
         while at < blocks {

@@ -85,7 +85,7 @@ proptest! {
         let (from, to) = (at(cut.0.min(cut.1)), at(cut.0.max(cut.1)));
         // Into vectors that held something else.
         let mut into = vec![vec![7.0; 3]; 9];
-        recording.fetch_into(from as u64, to as u64, &mut into).unwrap();
+        recording.fetch_into(from as u64, to as u64, 0..recording.channels(), &mut into).unwrap();
         prop_assert_eq!(into.len(), channels);
         for (piece, channel) in into.iter().zip(&whole) {
             prop_assert_eq!(piece.as_slice(), &channel[from..to]);

@@ -3,7 +3,7 @@
 use super::tree::Tree;
 use super::usb;
 use std::collections::BTreeSet;
-use swiftloop_core::survey::{Card, Irq, Open, Stream};
+use swiftloop_core::survey::{Card, Irq, MOST_CARDS, Open, Stream};
 use swiftloop_core::units::Hz;
 
 /// Rates that a card offers when it names only a range.
@@ -12,7 +12,9 @@ const USUAL_HZ: [u32; 8] = [22_050, 32_000, 44_100, 48_000, 88_200, 96_000, 176_
 pub(super) fn cards(tree: &Tree) -> Vec<Card> {
     let Some(list) = tree.text("proc/asound/cards") else { return Vec::new() };
     let lines: Vec<&str> = list.lines().collect();
-    lines.iter().enumerate().filter_map(|(i, line)| card(tree, line, lines.get(i + 1).copied())).collect()
+    let found = lines.iter().enumerate().filter_map(|(i, line)| card(tree, line, lines.get(i + 1).copied()));
+    // One more than is looked at tells that there are more.
+    found.take(MOST_CARDS + 1).collect()
 }
 
 /// ` 0 [PCH            ]: HDA-Intel - built-in` and a line of details.

@@ -6,7 +6,6 @@ use super::cards;
 use super::computer;
 use super::tree::Tree;
 use std::collections::{BTreeMap, BTreeSet};
-use std::path::Path;
 use swiftloop_core::in_effect::Sample;
 
 /// Programs and devices are looked at every so many looks.
@@ -21,7 +20,7 @@ pub struct Eye {
 
 impl Default for Eye {
     fn default() -> Self {
-        Self { tree: Tree::new(Path::new("/")), looks: 0, programs: Look::now() }
+        Self { tree: Tree::of_this_computer(), looks: 0, programs: Look::now() }
     }
 }
 

@@ -38,7 +38,7 @@ const LOOK: Duration = Duration::from_millis(700);
 /// Looks at this computer; takes a little over a second, in which the processor is put to work.
 #[must_use]
 pub fn survey() -> Inventory {
-    let mut inventory = read(&Tree::new(Path::new("/")));
+    let mut inventory = read(&Tree::of_this_computer());
     of_this_system(&mut inventory);
     let before = busy::Look::now();
     let work = crate::soak::speed_over_a_second();
@@ -47,7 +47,7 @@ pub fn survey() -> Inventory {
     inventory.busy = before.until_now();
     inventory.programs_seen = true;
     ask_servers(&mut inventory);
-    inventory
+    inventory.plausible()
 }
 
 /// Which system this is; all but Linux tell of themselves to a script only.
@@ -66,7 +66,7 @@ fn of_this_system(inventory: &mut Inventory) {
 pub fn state(folder: &Path) -> Inventory {
     let before = busy::Look::now();
     let begun = std::time::Instant::now();
-    let tree = Tree::new(Path::new("/"));
+    let tree = Tree::of_this_computer();
     let mut inventory = read(&tree);
     of_this_system(&mut inventory);
     ask_servers(&mut inventory);
@@ -78,15 +78,15 @@ pub fn state(folder: &Path) -> Inventory {
     std::thread::sleep(LOOK.saturating_sub(begun.elapsed()));
     inventory.busy = before.until_now();
     inventory.programs_seen = true;
-    inventory
+    inventory.plausible()
 }
 
 /// What plays on this computer now: sound cards and servers, without any work for the processor.
 #[must_use]
 pub fn playing() -> Inventory {
-    let mut inventory = Inventory { cards: cards::cards(&Tree::new(Path::new("/"))), ..Inventory::default() };
+    let mut inventory = Inventory { cards: cards::cards(&Tree::of_this_computer()), ..Inventory::default() };
     ask_servers(&mut inventory);
-    inventory
+    inventory.plausible()
 }
 
 fn add_server(inventory: &mut Inventory, server: ServerState, version: Option<String>) {
@@ -97,7 +97,7 @@ fn add_server(inventory: &mut Inventory, server: ServerState, version: Option<St
 fn ask_servers(inventory: &mut Inventory) {
     match pipewire::ask() {
         Ok(Some((mut server, version))) => {
-            server.threads = threads::of_program(&Tree::new(Path::new("/")), "pipewire");
+            server.threads = threads::of_program(&Tree::of_this_computer(), "pipewire");
             add_server(inventory, server, version);
         }
         Ok(None) => {}
@@ -124,17 +124,26 @@ pub fn is_copy(root: &Path) -> bool {
     root.join("proc").is_dir() || windows::is_copy(root) || macos::is_copy(root)
 }
 
-/// Looks at a copy of another computer's files under `root`. What only a running computer tells is missing.
+/// Looks at a copy of another computer's files under `root`, and at nothing outside of it. What only a running computer tells
+/// is missing.
 #[must_use]
 pub fn survey_copy(root: &Path) -> Inventory {
-    let tree = Tree::new(root);
-    if windows::is_copy(root) {
-        return windows::read(&tree);
+    let tree = Tree::copied(root);
+    let mut inventory = if windows::is_copy(root) {
+        windows::read(&tree)
+    } else if macos::is_copy(root) {
+        macos::read(&tree)
+    } else {
+        linux_copy(&tree)
+    };
+    if tree.is_exhausted() {
+        inventory.unseen.push("the rest of the copy: it holds more than a computer tells".into());
     }
-    if macos::is_copy(root) {
-        return macos::read(&tree);
-    }
-    let mut inventory = read(&tree);
+    inventory.plausible()
+}
+
+fn linux_copy(tree: &Tree) -> Inventory {
+    let mut inventory = read(tree);
     inventory.disk_free_gb = tree.number(DISK_COPY).filter(|gb| *gb >= 0.0);
     if let Some(text) = tree.text(PIPEWIRE_COPY) {
         match pipewire::parse(&text) {
@@ -151,7 +160,7 @@ pub fn survey_copy(root: &Path) -> Inventory {
 /// How the clock of this computer's first processor is governed, where the system says.
 #[must_use]
 pub fn governor() -> Option<String> {
-    computer::governor(&Tree::new(Path::new("/")))
+    computer::governor(&Tree::of_this_computer())
 }
 
 fn read(tree: &Tree) -> Inventory {

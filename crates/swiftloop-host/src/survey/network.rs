@@ -40,7 +40,7 @@ mod tests {
         fs::create_dir_all(at("sys/class/net/eth0")).unwrap();
         let found = |routes: String| {
             fs::write(at("proc/net/route"), routes).unwrap();
-            network(&Tree::new(dir.path())).map(|n| (n.name, n.wireless))
+            network(&Tree::copied(dir.path())).map(|n| (n.name, n.wireless))
         };
         assert_eq!(found(format!("{head}{wlan}{own}")), Some(("wlan0".into(), true)));
         assert_eq!(found(format!("{head}{wlan}{cable}{own}")), Some(("eth0".into(), false)));

@@ -13,7 +13,7 @@ fn tree(files: &[(&str, &str)]) -> (TempDir, Tree) {
     for (name, content) in files {
         put(folder.path(), name, content.as_bytes());
     }
-    let tree = Tree::new(folder.path());
+    let tree = Tree::copied(folder.path());
     (folder, tree)
 }
 

@@ -1,34 +1,77 @@
-//! A tree of public files: the real one, or a copy.
+//! A tree of public files: the real one, or a copy. The one idea: a copy may hold anything, so nothing outside of it is ever
+//! read, whatever its links say, nothing that is no plain file is opened, and all of it together has an end.
 
+use std::cell::Cell;
+use std::fs::File;
+use std::io::Read;
 use std::path::{Path, PathBuf};
 
 /// Larger files are not what we look for.
 const LARGEST: u64 = 4 * 1024 * 1024;
+/// All that is read of a copy: its files, opened so many times, and the bytes in them.
+const MOST_FILES: u32 = 60_000;
+const MOST_BYTES: u64 = 96 * 1024 * 1024;
+/// Names of one folder that are looked at, the first ones by their order; and how many are listed at all.
+const MOST_NAMES: usize = 4096;
+const MOST_LISTED: usize = 1 << 17;
 
-pub(super) struct Tree(PathBuf);
+/// A computer's files.
+pub(super) struct Tree {
+    root: PathBuf,
+    /// A copy's own place, with no link in it; nothing for the computer itself.
+    inside: Option<PathBuf>,
+    files: Cell<u32>,
+    bytes: Cell<u64>,
+}
 
 impl Tree {
-    pub fn new(root: &Path) -> Self {
-        Self(root.to_path_buf())
+    /// Of this computer.
+    pub fn of_this_computer() -> Self {
+        Self { root: "/".into(), inside: None, files: Cell::new(u32::MAX), bytes: Cell::new(u64::MAX) }
     }
 
-    fn path(&self, name: &str) -> PathBuf {
-        self.0.join(name.trim_start_matches('/'))
+    /// A copy of another's files under `root`, which nothing leads out of.
+    pub fn copied(root: &Path) -> Self {
+        let inside = Some(root.canonicalize().unwrap_or_else(|_| root.to_path_buf()));
+        let (files, bytes) = (Cell::new(MOST_FILES), Cell::new(MOST_BYTES));
+        Self { root: root.to_path_buf(), inside, files, bytes }
+    }
+
+    /// The copy holds more than is read of one.
+    pub fn is_exhausted(&self) -> bool {
+        self.files.get() == 0 || self.bytes.get() == 0
+    }
+
+    /// Where a name of the tree is; nothing where it leads out of a copy, or to nowhere.
+    fn path(&self, name: &str) -> Option<PathBuf> {
+        let path = self.root.join(name.trim_start_matches('/'));
+        let Some(inside) = &self.inside else { return Some(path) };
+        let files = self.files.get();
+        self.files.set(files.saturating_sub(1));
+        (files > 0).then(|| path.canonicalize().ok()).flatten().filter(|real| real.starts_with(inside))
+    }
+
+    /// The bytes of a plain file, if it is there.
+    fn bytes(&self, name: &str) -> Option<Vec<u8>> {
+        let path = self.path(name)?;
+        // A pipe would be waited for, a device may have no end.
+        if !path.metadata().ok()?.is_file() {
+            return None;
+        }
+        let mut bytes = Vec::new();
+        File::open(path).ok()?.take(LARGEST.min(self.bytes.get())).read_to_end(&mut bytes).ok()?;
+        self.bytes.set(self.bytes.get().saturating_sub(bytes.len() as u64));
+        Some(bytes)
     }
 
     /// The text of a file, if it is there and is text.
     pub fn text(&self, name: &str) -> Option<String> {
-        use std::io::Read;
-        let mut text = Vec::new();
-        std::fs::File::open(self.path(name)).ok()?.take(LARGEST).read_to_end(&mut text).ok()?;
-        Some(String::from_utf8_lossy(&text).into_owned())
+        Some(String::from_utf8_lossy(&self.bytes(name)?).into_owned())
     }
 
     /// The text of a file that may be in 16 bits, as some systems write it.
     pub fn decoded(&self, name: &str) -> Option<String> {
-        use std::io::Read;
-        let mut bytes = Vec::new();
-        std::fs::File::open(self.path(name)).ok()?.take(LARGEST).read_to_end(&mut bytes).ok()?;
+        let bytes = self.bytes(name)?;
         let Some(wide) = bytes.strip_prefix(&[0xff, 0xfe]) else {
             return Some(String::from_utf8_lossy(&bytes).trim_start_matches('\u{feff}').to_string());
         };
@@ -50,21 +93,29 @@ impl Tree {
 
     /// Names in a folder, sorted.
     pub fn names(&self, folder: &str) -> Vec<String> {
-        let entries = std::fs::read_dir(self.path(folder)).into_iter().flatten().flatten();
-        let mut names: Vec<String> = entries.map(|e| e.file_name().to_string_lossy().into_owned()).collect();
+        let Some(path) = self.path(folder) else { return Vec::new() };
+        let entries = std::fs::read_dir(path).into_iter().flatten().flatten();
+        let listed = if self.inside.is_some() { MOST_LISTED } else { usize::MAX };
+        let names = entries.take(listed).map(|e| e.file_name().to_string_lossy().into_owned());
+        let mut names: Vec<String> = names.collect();
         names.sort();
+        if self.inside.is_some() {
+            names.truncate(MOST_NAMES);
+        }
         names
     }
 
     /// Names of the files in a folder, sorted.
     pub fn files(&self, folder: &str) -> Vec<String> {
-        let is_file = |n: &String| self.path(folder).join(n).is_file();
+        let is_file = |n: &String| self.path(&format!("{folder}/{n}")).is_some_and(|p| p.is_file());
         self.names(folder).into_iter().filter(is_file).collect()
     }
 
-    /// Where a name leads, by its last part: `driver` of a device leads to the driver's own folder.
+    /// Where a name leads, by its last part: `driver` of a device leads to the driver's own folder. The link itself is read, and
+    /// not followed.
     pub fn leads_to(&self, name: &str) -> Option<String> {
-        let to = std::fs::read_link(self.path(name)).ok()?;
+        let (folder, own) = name.rsplit_once('/')?;
+        let to = std::fs::read_link(self.path(folder)?.join(own)).ok()?;
         Some(to.file_name()?.to_string_lossy().into_owned())
     }
 

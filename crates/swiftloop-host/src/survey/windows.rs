@@ -6,7 +6,9 @@ use serde_json::Value;
 use std::path::Path;
 use swiftloop_core::in_effect::alike;
 use swiftloop_core::rig::PowerPlan;
-use swiftloop_core::survey::{Busy, Card, Cpu, EnergyState, Inventory, Memory, Stream, System, Usb, Version};
+use swiftloop_core::survey::{
+    Busy, Card, Cpu, EnergyState, Inventory, MOST_CARDS, Memory, Stream, System, Usb, Version,
+};
 use swiftloop_core::units::Hz;
 
 const FOLDER: &str = "windows";
@@ -46,7 +48,7 @@ pub(super) fn read(tree: &Tree) -> Inventory {
     let devices = json("devices");
     let drivers = json("drivers");
     let mut cards = cards(&text("sound"), &devices, &power);
-    for name in maker_drivers(&text("asio")) {
+    for name in maker_drivers(&text("asio")).into_iter().take(MOST_CARDS) {
         if !cards.iter().any(|c| alike(&c.name, &name)) {
             cards.push(Card { id: name.clone(), name, driver: "ASIO".into(), ..Card::default() });
         }
@@ -190,8 +192,10 @@ fn add(all: &mut Vec<Card>, name: String, capture: bool, rate: Option<(Hz, u32)>
         set_rate_hz: rate.map(|r| r.0),
         ..Stream::default()
     };
+    let enough = all.len() > MOST_CARDS;
     match all.iter_mut().find(|c| c.name == name) {
         Some(card) => card.streams.push(stream),
+        None if enough => {}
         None => all.push(Card { id: name.clone(), name, streams: vec![stream], ..Card::default() }),
     }
 }

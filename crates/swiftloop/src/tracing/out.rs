@@ -3,7 +3,7 @@
 use crate::failure::Failure;
 use std::io::{ErrorKind, Write};
 use std::path::Path;
-use swiftloop_files::FileError;
+use swiftloop_files::{FileError, keep_names};
 
 /// The file in the making: beside its place, put there when it is whole.
 pub struct Out {
@@ -63,7 +63,12 @@ impl Out {
             // Recorded as root, read by whoever sits there.
             let _ = self.file.as_file().set_permissions(std::fs::Permissions::from_mode(0o644));
         }
-        self.file.persist(path).map_err(|e| FileError::unwritable(path, &e.error))?;
+        let unwritable = |e: &std::io::Error| FileError::unwritable(path, e);
+        // A disk without room keeps what it has; one that loses power must not keep a name without its content.
+        self.file.as_file().sync_all().map_err(|e| unwritable(&e))?;
+        self.file.persist(path).map_err(|e| unwritable(&e.error))?;
+        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        keep_names(folder).map_err(|e| unwritable(&e))?;
         Ok(())
     }
 }

@@ -6,10 +6,11 @@ mod rejoin;
 mod signal_path;
 
 use super::attribution::{Attribution, attribute};
-use super::{AudioSource, Event};
+use super::{AudioSource, Event, banks};
 use crate::units::{Decibels, Frames, Seconds};
-use rejoin::{LONGEST, MARGIN, Window};
+use rejoin::{LONGEST, MARGIN, Rejoined, Window};
 use signal_path::{ChannelPath, LESSON, TAPS, energy, place};
+use std::ops::Range;
 
 /// What was found.
 #[derive(Debug, Clone, PartialEq)]
@@ -102,14 +103,51 @@ struct Pair<'a, R, O> {
     original: &'a O,
 }
 
+/// What two programmes say, or why not.
+type Told<T, R, O> = Result<T, Failed<<R as AudioSource>::Error, <O as AudioSource>::Error>>;
 /// A vector for each channel, or why not.
-type Fetched<R, O> = Result<Vec<Vec<f32>>, Failed<<R as AudioSource>::Error, <O as AudioSource>::Error>>;
+type Fetched<R, O> = Told<Vec<Vec<f32>>, R, O>;
 
-/// A stretch of a programme, with silence where it has none.
-fn stretch<P: AudioSource>(programme: &P, from: i64, to: i64) -> Result<Vec<Vec<f32>>, P::Error> {
+/// Where the two part, with how they come together again if they do; or why it cannot be said.
+type Parted<R, O> = Told<Option<(usize, Option<Rejoined>)>, R, O>;
+
+/// A bank of channels of both, side by side.
+struct Beside<'w> {
+    paths: &'w [ChannelPath],
+    recorded: Vec<Vec<f32>>,
+    expected: Vec<Vec<f32>>,
+}
+
+impl<'w> Beside<'w> {
+    fn of<R: AudioSource, O: AudioSource>(
+        pair: &Pair<'_, R, O>,
+        way: &'w SignalPath,
+        (from, delay): (i64, i64),
+        bank: &Range<usize>,
+    ) -> Told<Self, R, O> {
+        let to = from + (STRIDE + 4 * LONGEST) as i64;
+        let margin = MARGIN as i64;
+        let recorded = pair.recorded(from, to, bank)?;
+        let played = pair.played(from - delay - margin, to - delay + margin, bank)?;
+        let paths = &way.paths[bank.clone()];
+        let expected = paths.iter().zip(&played).map(|(p, x)| p.through(x)).collect();
+        Ok(Self { paths, recorded, expected })
+    }
+
+    fn window(&self) -> Window<'_> {
+        Window { paths: self.paths, recorded: &self.recorded, expected: &self.expected }
+    }
+}
+
+/// A stretch of some channels of a programme, with silence where it has none.
+fn stretch<P: AudioSource>(
+    programme: &P,
+    (from, to): (i64, i64),
+    of: &Range<usize>,
+) -> Result<Vec<Vec<f32>>, P::Error> {
     let last = programme.frames() as i64;
     let (inner_from, inner_to) = (from.clamp(0, last), to.clamp(0, last));
-    let inner = programme.fetch(inner_from as u64, inner_to.max(inner_from) as u64)?;
+    let inner = programme.fetch_of(inner_from as u64, inner_to.max(inner_from) as u64, of.clone())?;
     let pad = |samples: Vec<f32>| {
         let mut all = vec![0.0; (inner_from - from).min(to - from).max(0) as usize];
         all.extend(samples);
@@ -120,27 +158,45 @@ fn stretch<P: AudioSource>(programme: &P, from: i64, to: i64) -> Result<Vec<Vec<
 }
 
 impl<R: AudioSource, O: AudioSource> Pair<'_, R, O> {
-    fn recorded(&self, from: i64, to: i64) -> Fetched<R, O> {
-        stretch(self.recording, from, to).map_err(Failed::Recording)
+    fn recorded(&self, from: i64, to: i64, of: &Range<usize>) -> Fetched<R, O> {
+        stretch(self.recording, (from, to), of).map_err(Failed::Recording)
     }
 
-    fn played(&self, from: i64, to: i64) -> Fetched<R, O> {
-        stretch(self.original, from, to).map_err(Failed::Original)
+    fn played(&self, from: i64, to: i64, of: &Range<usize>) -> Fetched<R, O> {
+        stretch(self.original, (from, to), of).map_err(Failed::Original)
+    }
+
+    /// Channels that both have.
+    fn channels(&self) -> usize {
+        self.recording.channels().min(self.original.channels())
+    }
+
+    /// The channel that is loudest in a lesson, and what was played on it.
+    fn loudest(&self, from: i64) -> Told<(usize, Vec<f32>), R, O> {
+        let mut best: Option<(f64, usize, Vec<f32>)> = None;
+        for bank in banks(self.channels()) {
+            let played = self.played(from, from + LESSON as i64, &bank)?;
+            for (c, samples) in bank.zip(played) {
+                let own = energy(&samples);
+                if best.as_ref().is_none_or(|(most, ..)| own >= *most) {
+                    best = Some((own, c, samples));
+                }
+            }
+        }
+        Ok(best.map_or_else(|| (0, Vec::new()), |(_, c, samples)| (c, samples)))
     }
 
     /// Finds the delay from the loudest channel of the first lesson that fits, then the way of every channel.
-    fn learn(&self) -> Result<SignalPath, Failed<R::Error, O::Error>> {
+    fn learn(&self) -> Told<SignalPath, R, O> {
         let rate = self.recording.rate().get() as usize;
         let reach = (APART_S * rate) as i64;
-        let channels = self.recording.channels().min(self.original.channels());
         let lessons = (self.original.frames() as usize / LESSON).clamp(1, LESSONS);
         let mut best: Option<(f64, i64, i64)> = None;
         for from in (0..lessons).map(|i| (i * LESSON) as i64) {
-            let played = self.played(from, from + LESSON as i64)?;
-            let recorded = self.recorded(from - reach, from + reach + LESSON as i64)?;
-            let loudness = |c: &usize| energy(&played[*c]);
-            let loudest = (0..channels).max_by(|a, b| loudness(a).total_cmp(&loudness(b))).unwrap_or(0);
-            let Some((likeness, at)) = place(&recorded[loudest], &played[loudest]) else { continue };
+            let (loudest, played) = self.loudest(from)?;
+            let alone = loudest..loudest + 1;
+            let recorded = self.recorded(from - reach, from + reach + LESSON as i64, &alone)?;
+            let Some((likeness, at)) = place(&recorded[0], &played) else { continue };
             if best.is_none_or(|b| likeness > b.0 + 0.02) {
                 best = Some((likeness, at as i64 - reach, from));
             }
@@ -151,13 +207,16 @@ impl<R: AudioSource, O: AudioSource> Pair<'_, R, O> {
         let (_, delay, from) =
             best.filter(|b| b.0 > LEAST_ALIKE).ok_or(Failed::Refused(AgainstRefusal::Unrelated))?;
         let margin = TAPS as i64;
-        let played = self.played(from - margin, from + LESSON as i64 + margin)?;
-        let recorded = self.recorded(from + delay, from + delay + LESSON as i64)?;
         let step = self.recording.step().max(self.original.step());
         // A channel that is silent in the lesson goes, as far as we know, the way of the others.
-        let learned: Vec<Option<Option<ChannelPath>>> = (0..channels)
-            .map(|c| (energy(&played[c]) > 1e-9).then(|| ChannelPath::learn(&recorded[c], &played[c], step)))
-            .collect();
+        let mut learned: Vec<Option<Option<ChannelPath>>> = Vec::new();
+        for bank in banks(self.channels()) {
+            let played = self.played(from - margin, from + LESSON as i64 + margin, &bank)?;
+            let recorded = self.recorded(from + delay, from + delay + LESSON as i64, &bank)?;
+            learned.extend(recorded.iter().zip(&played).map(|(recorded, played)| {
+                (energy(played) > 1e-9).then(|| ChannelPath::learn(recorded, played, step))
+            }));
+        }
         let second = (from + delay).max(0) as f64 / rate as f64;
         let lost = || Failed::Refused(AgainstRefusal::Lost { from: Seconds::new(second) });
         let usual = learned.iter().flatten().flatten().next().cloned().ok_or_else(lost)?;
@@ -166,8 +225,36 @@ impl<R: AudioSource, O: AudioSource> Pair<'_, R, O> {
         Ok(SignalPath { delay, paths: learned.into_iter().map(path).collect::<Result<_, _>>()? })
     }
 
+    /// The first frame before `last` of the window that begins at `from` in which the two part, and how they come together
+    /// again. The channels are looked at bank by bank, and the bank that parts first says what happened: a device that is
+    /// late is late on all of them.
+    fn parts(&self, way: &SignalPath, from: i64, delay: i64, last: usize) -> Parted<R, O> {
+        let all: Vec<Range<usize>> = banks(way.paths.len()).collect();
+        let mut first: Option<(usize, Option<Rejoined>, &Range<usize>)> = None;
+        for bank in &all {
+            let until = first.as_ref().map_or(last, |f| f.0);
+            let beside = Beside::of(self, way, (from, delay), bank)?;
+            if let Some(n) = beside.window().parts(LONGEST, until) {
+                first = Some((n, beside.window().rejoin(n), bank));
+            }
+        }
+        let Some((first, mut found, told)) = first else { return Ok(None) };
+        if let Some(found) = found.as_mut().filter(|_| all.len() > 1) {
+            found.channels.clear();
+            for bank in &all {
+                let beside = Beside::of(self, way, (from, delay), bank)?;
+                // Where lost frames alone tell, all channels lost them.
+                found
+                    .channels
+                    .extend(beside.window().hit(first, found.wrong).into_iter().map(|c| bank.start + c));
+            }
+            debug_assert!(found.channels.iter().any(|c| told.contains(c)));
+        }
+        Ok(Some((first, found)))
+    }
+
     /// Walks along both.
-    fn walk(&self, way: &SignalPath) -> Result<Vec<Event>, Failed<R::Error, O::Error>> {
+    fn walk(&self, way: &SignalPath) -> Told<Vec<Event>, R, O> {
         let rate = f64::from(self.recording.rate().get());
         let mut events: Vec<Event> = Vec::new();
         // Where the original begins in the recording, until both have something.
@@ -177,18 +264,12 @@ impl<R: AudioSource, O: AudioSource> Pair<'_, R, O> {
         let mut astray = 0;
         while at < end(delay) {
             let from = at - LONGEST as i64;
-            let to = at + STRIDE as i64 + 3 * LONGEST as i64;
-            let recorded = self.recorded(from, to)?;
-            let margin = MARGIN as i64;
-            let played = self.played(from - delay - margin, to - delay + margin)?;
-            let expected: Vec<Vec<f32>> = way.paths.iter().zip(&played).map(|(p, x)| p.through(x)).collect();
-            let window = Window { paths: &way.paths, recorded: &recorded, expected: &expected };
             let last = (end(delay) - from).clamp(0, (LONGEST + STRIDE) as i64) as usize;
-            let Some(first) = window.parts(LONGEST, last) else {
+            let Some((first, found)) = self.parts(way, from, delay, last)? else {
                 at = from + last as i64;
                 continue;
             };
-            let Some(found) = window.rejoin(first) else {
+            let Some(found) = found else {
                 astray += 1;
                 if astray > ASTRAY {
                     return Err(Failed::Refused(AgainstRefusal::Lost {

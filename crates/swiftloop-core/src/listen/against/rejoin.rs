@@ -69,6 +69,12 @@ impl Window<'_> {
         shift == 0
     }
 
+    /// The channels on which a disturbance shows: frames that are only missing are missing everywhere.
+    pub fn hit(&self, first: usize, wrong: usize) -> Vec<usize> {
+        let differs = |c: &usize| wrong == 0 || (first..first + wrong).any(|n| self.differs(*c, n, 0));
+        (0..self.paths.len()).filter(differs).collect()
+    }
+
     /// The smallest change after which both go together again.
     pub fn rejoin(&self, first: usize) -> Option<Rejoined> {
         (1..LONGEST).find_map(|size| {
@@ -82,8 +88,7 @@ impl Window<'_> {
 
     fn named(&self, first: usize, wrong: usize, shift: i64) -> Rejoined {
         let during = first..first + wrong;
-        let hit = |c: &usize| wrong == 0 || during.clone().any(|n| self.differs(*c, n, 0));
-        let channels: Vec<usize> = (0..self.paths.len()).filter(hit).collect();
+        let channels = self.hit(first, wrong);
         // Every wrong frame, on every channel that was hit, has this value or nearly.
         let all = |value: &dyn Fn(&[f32], usize) -> f32, slack: f32| {
             channels.iter().all(|c| {

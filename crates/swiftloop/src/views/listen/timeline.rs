@@ -23,7 +23,7 @@ pub fn svg(heard: &Listened<'_>) -> Result<String, FileError> {
             let from = e.start.saturating_sub(margin);
             let to = (e.start + e.length + margin).min(heard.recording.frames());
             let channel = e.channels.first().copied().unwrap_or(0);
-            Ok((e, from, heard.recording.fetch(from, to)?.swap_remove(channel)))
+            Ok((e, from, heard.recording.fetch_of(from, to, channel..channel + 1)?.swap_remove(0)))
         })
         .collect::<Result<_, FileError>>()?;
     let height = if close.is_empty() { 360 } else { 800 };
