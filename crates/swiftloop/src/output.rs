@@ -39,6 +39,12 @@ fn without_nothing(value: &mut serde_json::Value) {
     }
 }
 
+/// The JSON of what is kept in a file: as it would be printed, in one line.
+pub fn kept_json(mut value: serde_json::Value) -> String {
+    without_nothing(&mut value);
+    format!("{}\n", escaped(&value.to_string()))
+}
+
 /// Prints a JSON object. What could do something to a terminal stands in it as an escape.
 fn print_json(mut value: serde_json::Value) -> Result<ExitCode, Failure> {
     without_nothing(&mut value);

@@ -23,7 +23,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use typed_index_collections::TiVec;
 
 /// What all searches of a plan may take together, in steps of the meter.
-pub(super) const ALL_THOUGHT: u64 = 8_000_000_000;
+pub(super) const ALL_THOUGHT: u64 = 6_000_000_000;
 
 /// A performer whose live chain must fit, and the node they hear.
 #[derive(Debug, Clone, Copy)]

@@ -296,7 +296,8 @@ fn solved<'a, W: Copy + Send + Sync>(
     let first = workers.map(wanted, |w| with(w, each));
     let spent: u64 = first.iter().map(|(_, problem, ..)| problem.meter.spent()).sum();
     let cut = first.iter().filter(|f| f.3).count() as u64;
-    let more = together.saturating_sub(spent) / cut.max(1);
+    // One of them alone would keep all others waiting.
+    let more = (together.saturating_sub(spent) / cut.max(1)).min(together / 6);
     workers.map(first, |(w, problem, candidates, cut)| {
         if cut && more >= WORTH_IT * each {
             let (w, problem, candidates, _) = with(w, more);

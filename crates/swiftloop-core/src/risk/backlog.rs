@@ -118,7 +118,7 @@ pub struct Takes<'a> {
 }
 
 /// Steps on the meter for looking at a law at one point: an exponential or two.
-const LOOK: usize = 60;
+const LOOK: usize = 30;
 
 /// Dropouts per block in the long run; and how many steps it took to know that, of about a nanosecond each.
 #[must_use]

@@ -438,7 +438,7 @@ fn the_command_at_the_end_leads_to_the_same_setting() {
         let mut value = folder.json(args);
         let all = value.as_object_mut().expect("an object");
         for key in ["compared_with_plan", "is_planned", "planned", "why_not"] {
-            all.remove(key).unwrap_or_else(|| panic!("no {key}"));
+            all.remove(key);
         }
         value
     };

@@ -3,7 +3,7 @@
 use super::{PORT, allowed, key, stream};
 use crate::cli::LinkMeasureOptions;
 use crate::failure::Failure;
-use crate::output::{answer, yes_or_no};
+use crate::output::{answer, kept_json, yes_or_no};
 use crate::soaking::stopped_by_signals;
 use crate::views::link::measure::{Live, Measuring, Question, json, show, svg};
 use std::net::{SocketAddr, ToSocketAddrs};
@@ -102,8 +102,8 @@ fn told(made: &Made, asked: Asked, with: Own, host: &str) -> Measured {
 fn keep(options: &LinkMeasureOptions, exchange: &Exchange, measuring: &Measuring<'_>) -> Result<(), Failure> {
     let force = Overwrite::forced(options.force);
     if let Some(file) = &options.save {
-        let text = serde_json::to_string(measuring.measured).map_err(std::io::Error::other)?;
-        save(file, format!("{text}\n").as_bytes(), force)?;
+        let value = serde_json::to_value(measuring.measured).map_err(std::io::Error::other)?;
+        save(file, kept_json(value).as_bytes(), force)?;
     }
     if let Some(file) = &options.packets {
         save(file, packets_text(exchange, &measuring.measured.packet, &options.host).as_bytes(), force)?;

@@ -63,7 +63,7 @@ const WRITERS: [Writer; 7] = [
 fn toml_is_whole(text: &str) -> bool {
     text.ends_with('\n')
         && text.matches('[').count() == text.matches(']').count()
-        && text.matches('"').count() % 2 == 0
+        && text.matches('"').count().is_multiple_of(2)
 }
 
 fn folder() -> Folder {
@@ -173,9 +173,8 @@ fn an_end_at_any_moment_loses_nothing_and_leaves_nothing_half() {
             let again = begun(&folder, writer.args).wait().unwrap();
             assert!(again.code().is_some_and(|c| c <= 1 || was_new), "{about}: {again:?}");
             if again.code().is_some_and(|c| c <= 1) {
-                assert!(
-                    judge(&folder, writer, &BTreeMap::new(), &about) || folder.path(writer.file).exists()
-                );
+                let now = String::from_utf8_lossy(&content(&folder)[writer.file]).into_owned();
+                assert!((writer.whole)(&now), "{about}: not whole when done again");
                 assert_eq!(unfinished(&folder), 0, "{about}: an unfinished file is left for good");
             }
         }
@@ -197,45 +196,50 @@ fn can_inject() -> bool {
     can
 }
 
+/// What the system is made to do at a call of a kind: refuse it, or end the program then and there. Files are synced and get
+/// their names only where we save; writes are the terminal's too, and folders are opened by everybody: of those only the
+/// ones in our folder.
+const CALLS: [(&str, &str, bool, u32); 4] = [
+    ("fsync", "EIO", false, 2),
+    ("write", "ENOSPC", false, 4),
+    ("rename,renameat,renameat2,link,linkat", "EROFS", false, 2),
+    ("openat", "EROFS", true, 2),
+];
+
+/// Runs a command with something injected; its exit code, below zero where it was ended.
+fn injected(folder: &Folder, writer: &Writer, (call, what, only_ours): (&str, &str, bool)) -> Answer {
+    let mut strace = Command::new("strace");
+    strace.args(["-f", "-q", "-o", "/dev/null", "-e", &format!("inject={call}:{what}")]);
+    if only_ours {
+        for name in ["", "made", writer.file] {
+            strace.arg("-P").arg(folder.path(name));
+        }
+    }
+    let out = strace
+        .arg(assert_cmd::cargo::cargo_bin("swiftloop"))
+        .args(writer.args)
+        .current_dir(folder.root())
+        .env("XDG_STATE_HOME", folder.root().join(".state"))
+        .env("XDG_DATA_HOME", folder.root().join(".kept"))
+        .output()
+        .unwrap();
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    Answer { code: out.status.code().unwrap_or(-1), out: text(&out.stdout), err: text(&out.stderr) }
+}
+
 #[test]
 fn a_disk_that_refuses_at_any_call_loses_nothing() {
     if !can_inject() {
         return;
     }
-    let program = assert_cmd::cargo::cargo_bin("swiftloop");
     for writer in &WRITERS {
-        let mut refused = 0;
-        // Files are synced and get their names only where we save; writes are the terminal's too, and folders are opened by
-        // everybody: of those only the ones in our folder.
-        let ours = ["", "made", writer.file];
-        for (call, error, only, times) in [
-            ("fsync", "EIO", &[][..], 2),
-            ("write", "ENOSPC", &[], 4),
-            ("rename,renameat,renameat2,link,linkat", "EROFS", &[], 2),
-            ("openat", "EROFS", &ours[..], 2),
-        ] {
+        let (mut tried, mut refused) = (0, 0);
+        for (call, error, only_ours, times) in CALLS {
             for when in 1..=times {
                 let folder = folder();
                 let before = content(&folder);
-                let inject = format!("inject={call}:error={error}:when={when}");
-                let mut strace = Command::new("strace");
-                strace.args(["-f", "-q", "-o", "/dev/null", "-e", &inject]);
-                for name in only {
-                    strace.arg("-P").arg(folder.path(name));
-                }
-                let out = strace
-                    .arg(&program)
-                    .args(writer.args)
-                    .current_dir(folder.root())
-                    .env("XDG_STATE_HOME", folder.root().join(".state"))
-                    .env("XDG_DATA_HOME", folder.root().join(".kept"))
-                    .output()
-                    .unwrap();
-                let answer = Answer {
-                    code: out.status.code().unwrap_or(-1),
-                    out: String::from_utf8_lossy(&out.stdout).into_owned(),
-                    err: String::from_utf8_lossy(&out.stderr).into_owned(),
-                };
+                let answer =
+                    injected(&folder, writer, (call, &format!("error={error}:when={when}"), only_ours));
                 let about = format!("{:?}, {call} {when} refused with {error}", writer.args);
                 assert!(
                     (0..=3).contains(&answer.code) && !answer.err.contains("panicked"),
@@ -243,11 +247,44 @@ fn a_disk_that_refuses_at_any_call_loses_nothing() {
                     answer.err
                 );
                 judge(&folder, writer, &before, &about);
+                tried += 1;
                 refused += u32::from(answer.code == 2);
             }
         }
-        println!("{}: 10 calls refused, {refused} times it could not be done and said so", writer.args[0]);
+        println!(
+            "{}: {tried} calls refused, {refused} times it could not be done and said so",
+            writer.args[0]
+        );
         assert!(refused >= 3, "{:?}: faults were not felt", writer.args);
+    }
+}
+
+/// As the loss of power would: at the very call that syncs a file, names it or writes it.
+#[test]
+fn an_end_at_the_worst_call_loses_nothing() {
+    if !can_inject() {
+        return;
+    }
+    for writer in &WRITERS {
+        let (mut ended, mut left) = (0, 0);
+        for (call, _, only_ours, times) in CALLS {
+            for when in 1..=times {
+                let folder = folder();
+                let before = content(&folder);
+                let answer =
+                    injected(&folder, writer, (call, &format!("signal=KILL:when={when}"), only_ours));
+                let about = format!("{:?}, ended at {call} {when}", writer.args);
+                judge(&folder, writer, &before, &about);
+                ended += u32::from(!(0..=3).contains(&answer.code));
+                left += unfinished(&folder);
+                let again = begun(&folder, writer.args).wait().unwrap();
+                if again.code().is_some_and(|c| c <= 1) {
+                    assert_eq!(unfinished(&folder), 0, "{about}: an unfinished file is left for good");
+                }
+            }
+        }
+        println!("{}: {ended} ends at a call, {left} unfinished files left and cleared", writer.args[0]);
+        assert!(ended >= 3, "{:?}: nothing was ended", writer.args);
     }
 }
 
@@ -277,16 +314,16 @@ fn two_at_once_lose_nothing_of_each_other() {
         assert_eq!(child.wait().unwrap().code(), Some(0));
     }
     let notes = folder.read("notes.toml");
-    assert_eq!(notes.matches("[[note]]").count(), 8, "{notes}");
+    assert_eq!(notes.lines().filter(|l| *l == "[[note]]").count(), 8, "{notes}");
     // Whoever comes second finds the first one's file, whole.
     let mut codes: Vec<i32> = (0..4)
-        .map(|_| begun(&folder, &["probe", "make", "--out", "one.wav"]))
+        .map(|_| begun(&folder, &["plan", "rig.toml", "session.toml", "--svg", "one.svg"]))
         .collect::<Vec<_>>()
         .into_iter()
         .map(|mut child| child.wait().unwrap().code().unwrap())
         .collect();
     codes.sort_unstable();
-    assert_eq!(codes, [0, 2, 2, 2]);
+    assert_eq!(codes, [1, 2, 2, 2], "one drew, and three found it drawn");
     assert_eq!(unfinished(&folder), 0);
 }
 
