@@ -175,7 +175,8 @@ fn what_is_said_of_an_uneven_line_is_what_it_did() {
         for (share, key) in [(0.5, "p50"), (0.9, "p90"), (0.99, "p99"), (0.999, "p999")] {
             let (is, said) = (at(&late, share) - least, found["variation_ms"][name][key].as_f64().unwrap());
             println!("{name} {key}: {is:.3} ms, said {said:.3}");
-            assert!((said / is - 1.0).abs() < 0.1, "{name} {key}: {is} {said}");
+            // A tenth; and as for the floor, what this machine itself adds between the line's log and the program.
+            assert!((said - is).abs() < 0.1 * is + 0.1, "{name} {key}: {is} {said}");
         }
         let of = did.delays[way].len() + did.lost[way];
         let share = did.lost[way] as f64 / of as f64;
@@ -201,8 +202,8 @@ fn a_line_that_is_too_slow_or_disordered_is_told_as_such() {
     assert!(found["reordered"].as_u64() > Some(50), "{}", found["reordered"]);
     drop(line);
     let Some(mut slow) = Line::between(43) else { return };
-    slow.start(&log, 40, &["seed=3", "floor_ms=3", "kbit_s=1500"]);
-    // Stereo in 16 bits takes more than that.
+    slow.start(&log, 40, &["seed=3", "floor_ms=3", "kbit_s=1250"]);
+    // Stereo in 16 bits takes far more than that, also from a machine that does not always keep the pace.
     let found = slow.measured(&folder, 12, &[]);
     assert_eq!(found["carries_it"], false, "{}", found["loss"]);
     // A way that carries less in one piece than a packet holds says so.
