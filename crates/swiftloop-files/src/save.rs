@@ -37,7 +37,8 @@ impl Overwrite {
 /// Writes `content` to `path`: into a temporary file beside it first, then renamed.
 ///
 /// # Errors
-/// [`FileError::Exists`] and [`FileError::Unwritable`]; in both cases nothing has changed on disk.
+/// [`FileError::Exists`] and [`FileError::Unwritable`]; nothing has changed on disk then, but where the folder alone could not be
+/// synced: the new file is there, whole, and may be gone after a loss of power.
 pub fn save(path: &Path, content: &[u8], overwrite: Overwrite) -> Result<(), FileError> {
     if overwrite == Overwrite::RefuseOther && holds(path, content) {
         return Ok(());
