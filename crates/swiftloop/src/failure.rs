@@ -14,6 +14,8 @@ pub enum Failure {
     Usage(String, String),
     /// This machine cannot do it: what is missing, and what to do.
     Machine(String, String),
+    /// The question cannot be answered as it stands: a page that says what is missing, and how to ask.
+    Question(String),
     /// The output could not be written.
     Output(std::io::Error),
 }
@@ -59,6 +61,7 @@ impl Failure {
             Self::Output(e) => {
                 simple(&format!("cannot write the output: {}", plain_words(&e)), "check where it goes")
             }
+            Self::Question(page) => page,
             Self::Usage(what, help) | Self::Machine(what, help) => simple(&what, &help),
             Self::File(e) => match *e {
                 FileError::Wrong { name, text, span, what, help } => located(name, text, span, what, help),

@@ -3,11 +3,12 @@
 use crate::cli::CatalogueFile;
 use crate::failure::Failure;
 use std::path::PathBuf;
-use swiftloop_core::catalogue::{Catalogue, Entry};
-use swiftloop_files::{add_to_catalogue, catalogue_of_user, read_catalogue};
+use swiftloop_core::catalogue::Catalogue;
+use swiftloop_files::{catalogue_of_user, read_catalogue};
 
 /// A catalogue with its place.
 pub struct Kept {
+    #[cfg_attr(not(target_os = "linux"), allow(dead_code, reason = "processors are weighed on Linux"))]
     pub path: Option<PathBuf>,
     pub catalogue: Catalogue,
 }
@@ -20,9 +21,10 @@ impl Kept {
     }
 
     /// Puts in what was weighed, and writes all of it: whoever stops here goes on from here.
-    pub fn put(&mut self, entry: Entry) -> Result<(), Failure> {
+    #[cfg(target_os = "linux")]
+    pub fn put(&mut self, entry: swiftloop_core::catalogue::Entry) -> Result<(), Failure> {
         match &self.path {
-            Some(path) => self.catalogue = add_to_catalogue(path, entry)?,
+            Some(path) => self.catalogue = swiftloop_files::add_to_catalogue(path, entry)?,
             None => self.catalogue.put(entry),
         }
         Ok(())

@@ -58,6 +58,14 @@ pub enum Unfit {
     NoSound,
 }
 
+/// What an LV2 bundle says that it holds, read from its descriptions alone: nothing of it is run.
+///
+/// # Errors
+/// [`Unfit::NoLibrary`], when its descriptions are not sound.
+pub fn described_in_bundle(bundle: &Path) -> Result<Vec<Listed>, Unfit> {
+    lv2::Lv2.list(bundle)
+}
+
 /// A processor that runs.
 pub trait Running {
     /// Sound that goes in, a vector for each channel, as long as the longest block.

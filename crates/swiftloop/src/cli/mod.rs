@@ -20,9 +20,10 @@ pub use in_effect::{HoldAwakeOptions, Kinds, PutBackOptions};
 pub use measure::ProbeThrough;
 pub use measure::{
     DepthOf, KeepBufferOptions, ListenOptions, Probe, ProbeFitOptions, ProbeMakeOptions, ProbeReadOptions,
-    ProbeRunOptions, SoakInsideOptions, SoakOptions, SurveyOptions, TripTarget, WeighInsideOptions,
-    WeighOptions,
+    ProbeRunOptions, SoakOptions, SurveyOptions, TripTarget,
 };
+#[cfg(target_os = "linux")]
+pub use measure::{SoakInsideOptions, WeighInsideOptions, WeighOptions};
 
 pub use link::{
     Link, LinkMeasureOptions, LinkPlanOptions, LinkReflectOptions, Secret as LinkSecret, Sound as LinkSound,

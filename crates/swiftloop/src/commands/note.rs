@@ -6,7 +6,6 @@ use crate::opened::{Opened, Watched};
 use crate::output::answer;
 use crate::views::notes as view;
 use crate::words::InContext;
-use std::path::PathBuf;
 use std::process::ExitCode;
 use swiftloop_core::choice::{self, Plan, Request, Trial, attempt_trial};
 use swiftloop_core::ids::{InterfaceId, PhaseId};
@@ -29,7 +28,8 @@ pub fn run(options: &NoteOptions) -> Result<ExitCode, Failure> {
 }
 
 /// Adds a note as asked and tells where, without showing what it changes.
-pub fn keep(options: &NoteOptions) -> Result<PathBuf, Failure> {
+#[cfg(target_os = "linux")]
+pub fn keep(options: &NoteOptions) -> Result<std::path::PathBuf, Failure> {
     Added::of(options).map(|_| notes_beside(&options.session))
 }
 

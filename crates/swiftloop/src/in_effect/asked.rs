@@ -12,7 +12,7 @@ use swiftloop_core::in_effect::{ByHand, Demand, Settings, handout};
 use swiftloop_core::loops::Context;
 use swiftloop_core::survey::Inventory;
 use swiftloop_core::tables::RemedyKind;
-use swiftloop_files::{FileError, holds_settings, only_ours, read_settings};
+use swiftloop_files::{holds_settings, read_settings};
 use swiftloop_host::survey::{is_copy, state, survey_copy};
 
 /// What was asked for.
@@ -96,6 +96,7 @@ impl Asked {
     }
 
     /// Nothing more was named.
+    #[cfg(target_os = "linux")]
     pub fn alone(&self) -> Result<(), Failure> {
         match self.rest.first() {
             None => Ok(()),
@@ -135,7 +136,9 @@ fn by_hand(context: &Context<'_>, plan: &Plan, choice: &Choice) -> ByHand {
 }
 
 /// Files that lead to something being set are this user's own, or of the user who asked the superuser to do it.
+#[cfg(target_os = "linux")]
 pub fn only_mine(files: &[PathBuf]) -> Result<(), Failure> {
+    use swiftloop_files::{FileError, only_ours};
     let own = own_user();
     let asked = std::env::var("SUDO_UID").ok().and_then(|uid| uid.parse().ok()).filter(|_| own == 0);
     let mine = |file: &PathBuf| match (only_ours(file, own), asked) {
@@ -151,11 +154,9 @@ pub fn only_mine(files: &[PathBuf]) -> Result<(), Failure> {
 }
 
 /// The number of this user.
+#[cfg(target_os = "linux")]
 pub fn own_user() -> u32 {
-    #[cfg(target_os = "linux")]
-    return swiftloop_host::levers::own_user();
-    #[cfg(not(target_os = "linux"))]
-    return 0;
+    swiftloop_host::levers::own_user()
 }
 
 /// A computer that is looked at.

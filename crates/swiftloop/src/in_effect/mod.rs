@@ -15,7 +15,9 @@ pub mod watching;
 
 #[cfg(target_os = "linux")]
 pub use applying::{Applied, Taken, apply, kinds_of_puts};
-pub use asked::{Asked, Computer, only_mine, own_user, settings_of};
+pub use asked::{Asked, Computer, settings_of};
+#[cfg(target_os = "linux")]
+pub use asked::{only_mine, own_user};
 #[cfg(target_os = "linux")]
 pub use back::{Returned, back_with, put_back, put_back_quietly};
 #[cfg(target_os = "linux")]

@@ -2,11 +2,12 @@
 //! what is predicted of all of them at the real period.
 
 use std::path::PathBuf;
-use swiftloop_core::units::{Block, Factor, Hz, Range};
+use swiftloop_core::units::{Block, Factor, Range};
 use swiftloop_core::weigh::{AtRate, Span};
 
 /// One kind of processor in the chain.
 #[derive(Debug, Clone)]
+#[cfg_attr(not(target_os = "linux"), allow(dead_code, reason = "processors run on Linux"))]
 pub struct Part {
     pub library: PathBuf,
     pub standard: String,
@@ -58,7 +59,8 @@ impl Chain {
     }
 
     /// Leaves out at the end what one core cannot do in a period of the smallest of `blocks`.
-    pub fn fit(&mut self, blocks: &[Block], rate: Hz) {
+    #[cfg(target_os = "linux")]
+    pub fn fit(&mut self, blocks: &[Block], rate: swiftloop_core::units::Hz) {
         /// Share of a period that they may be predicted to take.
         const MOST: f64 = 0.7;
         let Some(block) = blocks.iter().min() else { return };

@@ -22,6 +22,7 @@ pub struct LocalMachine<'a> {
     pub reserve: f64,
     pub workers: usize,
     /// The session's own processors, where they are the work.
+    #[cfg_attr(not(target_os = "linux"), allow(dead_code, reason = "processors run on Linux"))]
     pub chain: Option<&'a Chain>,
     pub speed: Speed,
     pub stop: &'a AtomicBool,

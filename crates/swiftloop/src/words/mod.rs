@@ -4,6 +4,7 @@
 pub mod differences;
 pub mod figures;
 pub mod legs;
+#[cfg(target_os = "linux")]
 pub mod levers;
 pub mod reasons;
 pub mod refusals;

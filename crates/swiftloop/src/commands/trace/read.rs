@@ -6,6 +6,7 @@ use crate::failure::Failure;
 use crate::opened::AllCores;
 use crate::output::{answer, yes_or_no};
 use crate::page::clean;
+use crate::views::Detail;
 use crate::views::trace::{TraceRead, json, lanes, ranking, read as view};
 use std::path::Path;
 use std::process::ExitCode;
@@ -36,6 +37,9 @@ pub fn run(options: &TraceReadOptions) -> Result<ExitCode, Failure> {
         heard: with.as_ref().map(Option::as_ref),
         chosen: options.block.map(|b| b as usize - 1),
     };
+    if read.is_blind() {
+        return Err(Failure::Question(view::show(&read, Detail::of(options.shown.full))));
+    }
     let overwrite = Overwrite::forced(options.force);
     if let Some(file) = &options.lanes {
         let Some((_, block)) = read.told() else {
@@ -53,7 +57,7 @@ pub fn run(options: &TraceReadOptions) -> Result<ExitCode, Failure> {
         save(file, clean(&ranking::svg(&reading.told)).as_bytes(), overwrite)?;
     }
     answer(&options.shown, |detail| view::show(&read, detail), || json::json(&read))?;
-    Ok(if read.is_blind() { ExitCode::from(2) } else { yes_or_no(read.late().is_empty()) })
+    Ok(yes_or_no(read.late().is_empty()))
 }
 
 /// Leaves only those late blocks at which a recording crackles.

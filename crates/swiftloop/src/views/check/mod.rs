@@ -6,7 +6,9 @@ pub mod metrics;
 mod text;
 
 pub use json::json;
-pub use text::{differences, in_short, show};
+#[cfg(target_os = "linux")]
+pub use text::differences;
+pub use text::{in_short, show};
 
 use std::path::{Path, PathBuf};
 use swiftloop_core::in_effect::{Comparison, Demand, Difference, NotTaken, Put};

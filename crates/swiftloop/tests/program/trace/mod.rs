@@ -72,7 +72,10 @@ fn without_marks_it_says_what_is_missing_and_with_a_name_it_follows() {
     folder.write("bare.txt", bare);
     let blind = folder.run(&["trace", "read", "bare.txt"]);
     assert_eq!(blind.code, 2);
-    assert!(blind.out.contains("no thread is named") && blind.out.contains("sl-victim ("), "{}", blind.out);
+    assert!(blind.err.contains("no thread is named") && blind.err.contains("sl-victim ("), "{}", blind.err);
+    // A question without an answer leaves nothing behind.
+    let drawn = folder.run(&["trace", "read", "bare.txt", "--json", "--ranking", "ranking.svg"]);
+    assert!(drawn.code == 2 && drawn.out.is_empty() && !folder.path("ranking.svg").exists(), "{}", drawn.out);
     let named = folder.run(&["trace", "read", "bare.txt", "--thread", "sl-victim", "--period-us", "1333"]);
     assert!(named.code == 1 && named.out.contains("sl-thief-kern"), "{}", named.out);
 }
@@ -273,9 +276,9 @@ fn what_was_noticed_alone_judges_no_block() {
     let blind = folder.run(&["trace", "read", "x.txt"]);
     assert_eq!(blind.code, 2, "{}", blind.out);
     assert!(
-        blind.out.contains("Noticed: xrun at 1569.434") && blind.out.contains("--thread NAME"),
+        blind.err.contains("Noticed: xrun at 1569.434") && blind.err.contains("--thread NAME"),
         "{}",
-        blind.out
+        blind.err
     );
     let named = folder.json(&["trace", "read", "x.txt", "--thread", "sl-victim", "--period-us", "1333"]);
     let last = named["late"].as_array().unwrap().last().unwrap().clone();

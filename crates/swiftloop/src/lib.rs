@@ -1,0 +1,46 @@
+//! Swift Loop's commands, from arguments to exit code. In come the arguments, as the shell hands them over; out go an
+//! answer on stdout, what is wrong on stderr, the files that were asked for, and the exit code. The program is this and
+//! nothing else, so that whoever wants to try it on ten million inputs can do so without starting it ten million times.
+#![forbid(unsafe_code)]
+
+mod cli;
+mod commands;
+mod failure;
+mod in_effect;
+mod kept;
+mod named;
+mod opened;
+mod output;
+mod page;
+mod printing;
+mod probing;
+mod sentinel;
+mod soaking;
+#[cfg(target_os = "linux")]
+mod tracing;
+mod usage;
+mod views;
+#[cfg(target_os = "linux")]
+mod weighing;
+mod words;
+
+use clap::Parser;
+use std::ffi::OsString;
+use std::process::ExitCode;
+
+/// Does what the arguments ask for; the first is the program's own name. Ends the process where only help or the
+/// version is asked for.
+pub fn run(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
+    let cli = match cli::Cli::try_parse_from(arguments) {
+        Ok(cli) => cli,
+        Err(error) => match usage::failure(&error) {
+            Some(failure) => return failure.report(),
+            None => error.exit(),
+        },
+    };
+    cli.color.write_global();
+    match commands::run(cli.command) {
+        Ok(code) => code,
+        Err(failure) => failure.report(),
+    }
+}
