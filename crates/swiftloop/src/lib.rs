@@ -3,6 +3,7 @@
 //! nothing else, so that whoever wants to try it on ten million inputs can do so without starting it ten million times.
 #![forbid(unsafe_code)]
 
+mod built;
 mod cli;
 mod commands;
 mod failure;

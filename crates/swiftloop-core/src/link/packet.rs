@@ -157,6 +157,8 @@ pub enum WhyNotPacket {
     LineTooSlow(f64),
     /// It is cut into pieces on the way: it has so many bytes, of which so many go in one piece.
     Cut(u32, u32),
+    /// No receive buffer stays clean enough.
+    TooManyLost,
     /// It takes so much longer in all.
     Later(Ms),
 }
@@ -197,6 +199,7 @@ pub fn choices(
             let why_not = match line_kbit_s {
                 _ if bytes > mtu => Some(WhyNotPacket::Cut(bytes, mtu)),
                 Some(carries) if line > carries => Some(WhyNotPacket::LineTooSlow(line)),
+                _ if !buffer.raw().is_finite() => Some(WhyNotPacket::TooManyLost),
                 Some(_) | None => None,
             };
             PacketChoice { stream, delay: stream.period() + buffer, buffer, line_kbit_s: line, why_not }

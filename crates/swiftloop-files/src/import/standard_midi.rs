@@ -27,8 +27,14 @@ pub(super) fn read(path: &Path) -> Result<Found, FileError> {
         ));
     }
     let bytes = std::fs::read(path).map_err(|e| FileError::unreadable(path, &e))?;
-    let smf = Smf::parse(&bytes)
-        .map_err(|e| refused(path, format!("the MIDI file is damaged: {e}"), "export it once more"))?;
+    let damaged =
+        |why: String| refused(path, format!("the MIDI file is damaged: {why}"), "export it once more");
+    // Time counted in frames of a picture: minus 24, 25, 29 or 30 a second (the standard names no other). The parser
+    // would negate whatever stands there.
+    if bytes.get(12).is_some_and(|b| b & 0x80 != 0 && ![-24i8, -25, -29, -30].contains(&b.cast_signed())) {
+        return Err(damaged("its time has no unit".into()));
+    }
+    let smf = Smf::parse(&bytes).map_err(|e| damaged(e.to_string()))?;
     let mut found = Found {
         name: name_of(path),
         source: path.file_name().unwrap_or_default().to_string_lossy().into_owned(),

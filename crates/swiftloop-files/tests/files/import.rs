@@ -274,6 +274,14 @@ fn the_pedal_holds_notes() {
     for cut in 0..bytes.len() {
         let _ = read_source(&here.write("cut.mid", &bytes[..cut]));
     }
+    // Time counted in frames of a picture, of which there are no 128 a second.
+    let timeless = [&bytes[..12], &[0x80, 40], &bytes[14..]].concat();
+    assert!(
+        read_source(&here.write("timeless.mid", &timeless))
+            .expect_err("refused")
+            .to_string()
+            .contains("no unit")
+    );
 }
 
 #[test]

@@ -3,6 +3,7 @@
 #![allow(clippy::missing_safety_doc)]
 
 mod clap;
+mod reach;
 
 use std::ffi::{c_char, c_int, c_ulong, c_void};
 use std::hint::black_box;
@@ -35,7 +36,7 @@ pub struct Descriptor {
 }
 
 /// What each processor does.
-const LABELS: [&std::ffi::CStr; 23] = [
+const LABELS: [&std::ffi::CStr; 24] = [
     c"plain",
     c"delay-240",
     c"delay-10.5",
@@ -59,6 +60,7 @@ const LABELS: [&std::ffi::CStr; 23] = [
     c"division",
     c"past-the-end",
     c"fork",
+    c"reach",
 ];
 
 /// Steps of work in each call of `work`, and in each frame: a call is as dear as 200 frames.
@@ -77,6 +79,7 @@ struct Instance {
     past: Vec<f32>,
     at: usize,
     kept: Vec<Vec<u8>>,
+    reached: u32,
 }
 
 unsafe extern "C" fn instantiate(descriptor: *const Descriptor, _rate: c_ulong) -> *mut c_void {
@@ -99,6 +102,7 @@ unsafe extern "C" fn instantiate(descriptor: *const Descriptor, _rate: c_ulong) 
         past,
         at: 0,
         kept: Vec::new(),
+        reached: 0,
     }))
     .cast()
 }
@@ -243,9 +247,23 @@ unsafe extern "C" fn run(handle: *mut c_void, frames: c_ulong) {
         "fork" => {
             // A few, that would stay for long.
             if own.calls < 6 {
-                let _ = std::process::Command::new("sleep").arg("86321").spawn();
+                // SAFETY: the child does nothing but sleep.
+                unsafe {
+                    if libc::fork() == 0 {
+                        loop {
+                            libc::sleep(86_321);
+                        }
+                    }
+                }
             }
             plain(output);
+        }
+        "reach" => {
+            plain(output);
+            if own.calls == 1 {
+                own.reached = reach::all();
+            }
+            reported = own.reached as f32;
         }
         _ => plain(output),
     }

@@ -2,7 +2,7 @@
 //! of its own as when one is weighed. What they were weighed at comes in; what they took beside that, and how often a
 //! block was late, go out.
 
-use super::inside::{Limits, keep_watch, pipe, tell};
+use super::inside::{Limits, keep_watch, pipe, shut_in, tell};
 use super::measure::usual_keys;
 use super::watch::{Status, run_command};
 use super::{Running, standards};
@@ -95,6 +95,8 @@ pub fn run_chain_inside(task_file: &Path, below: bool) -> u8 {
 
 fn load(task: &ChainTask, task_file: &Path, out: &mut File) -> u8 {
     let _ = rustix::process::set_parent_process_death_signal(Some(rustix::process::Signal::KILL));
+    let libraries: Vec<&Path> = task.links.iter().map(|l| l.library.as_path()).collect();
+    shut_in(&libraries, out);
     let mut all: Vec<Box<dyn Running>> = Vec::new();
     for (i, link) in task.links.iter().enumerate() {
         // Who crashes now is known by name.

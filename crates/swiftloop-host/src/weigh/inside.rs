@@ -2,13 +2,14 @@
 //! it the one that loads the library. Lines of JSON go out by a pipe that came as the standard input, which no
 //! library writes to: what it prints goes nowhere.
 
+use super::apart;
 use super::measure::{Asked, Ended, measure};
 use super::{Standard, standards};
 use rustix::process::{Resource, Rlimit, Signal, setrlimit, setsid};
 use serde_json::{Value, json};
 use std::fs::File;
 use std::io::Write;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::Duration;
 use swiftloop_core::weigh::Yardsticks;
@@ -84,9 +85,8 @@ pub(super) fn keep_watch(out: &mut File, limit: &Limits) -> u8 {
     for (resource, most) in limits {
         let _ = setrlimit(resource, Rlimit { current: Some(most), maximum: Some(most) });
     }
-    // Where it is allowed, with processes of its own that all end when the first of them does.
-    // SAFETY: nothing of this process depends on the namespace of its children.
-    let alone = unsafe { rustix::thread::unshare_unsafe(rustix::thread::UnshareFlags::NEWPID) }.is_ok();
+    let (programs, network) = apart::worlds();
+    tell(out, &json!({ "stage": "worlds", "programs": programs, "network": network }));
     let Ok(program) = std::env::current_exe() else { return 3 };
     let Ok(pipe) = out.try_clone() else { return 3 };
     let child = Command::new(program)
@@ -123,10 +123,15 @@ pub(super) fn keep_watch(out: &mut File, limit: &Limits) -> u8 {
             "signal": status.signal(),
             "code": status.code(),
             "memory_full": most as f64 > NEARLY * limit.memory as f64,
-            "alone": alone,
         }),
     );
     0
+}
+
+/// Shuts this process in before anything foreign runs in it, and tells what was granted.
+pub(super) fn shut_in(libraries: &[&Path], out: &mut File) {
+    let (files, calls) = apart::shut_in(libraries);
+    tell(out, &json!({ "stage": "shut-in", "files": files, "calls": calls }));
 }
 
 /// Loads the library and measures; what it did is told line by line.
@@ -135,6 +140,8 @@ fn load(what: &Inside, out: &mut File) -> u8 {
     let all = standards();
     let Some(standard) = all.iter().find(|s| s.word() == what.standard) else { return 3 };
     let standard: &dyn Standard = &**standard;
+    let settings = what.settings.as_ref().and_then(|file| std::fs::read(file).ok());
+    shut_in(&[&what.library], out);
     let Some(id) = &what.id else {
         let told = match standard.list(&what.library) {
             Ok(found) => json!({
@@ -148,7 +155,6 @@ fn load(what: &Inside, out: &mut File) -> u8 {
         tell(out, &told);
         return 0;
     };
-    let settings = what.settings.as_ref().and_then(|file| std::fs::read(file).ok());
     let asked = Asked {
         standard,
         library: &what.library,

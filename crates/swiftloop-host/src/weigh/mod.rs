@@ -3,6 +3,7 @@
 //! nothing with it; what it measures comes through a pipe that it does not know of. A further standard is one more file
 //! that offers [`Standard`].
 
+mod apart;
 mod chain;
 mod clap;
 mod find;
@@ -15,6 +16,7 @@ mod made_up;
 mod measure;
 mod watch;
 
+pub use apart::Apart;
 pub use chain::{ChainLived, ChainTask, Link, run_chain_inside, soak_chain};
 pub use find::{Wanted, content_hash, find};
 pub use inside::{Inside, run_inside};

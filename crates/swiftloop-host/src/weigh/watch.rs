@@ -2,6 +2,7 @@
 //! sees to it that nothing of it is left.
 
 use super::Listed;
+use super::apart::{Apart, ROOM};
 use rustix::process::{Pid, Signal, kill_process_group};
 use serde_json::Value;
 use std::io::{BufRead, BufReader};
@@ -77,6 +78,8 @@ pub struct Outcome {
     pub status: Status,
     /// What was measured until then.
     pub by_rate: Vec<AtRate>,
+    /// What it was shut off from meanwhile.
+    pub apart: Apart,
 }
 
 /// What a library holds.
@@ -108,7 +111,7 @@ pub fn weigh(order: &Order<'_>, id: &str) -> std::io::Result<Outcome> {
     let heard = run(order, Some(id))?;
     let measured = heard.lines.iter().filter(|l| l["stage"] == "measured");
     let by_rate = measured.filter_map(|l| serde_json::from_value(l["at"].clone()).ok()).collect();
-    Ok(Outcome { status: heard.status(), by_rate })
+    Ok(Outcome { status: heard.status(), by_rate, apart: heard.apart() })
 }
 
 /// All that was heard.
@@ -118,6 +121,11 @@ pub(super) struct Heard {
 }
 
 impl Heard {
+    pub(super) fn apart(&self) -> Apart {
+        let is = |key: &str| self.lines.iter().any(|l| l["stage"] != "refused" && l[key] == true);
+        Apart { programs: is("programs"), network: is("network"), files: is("files"), calls: is("calls") }
+    }
+
     pub(super) fn status(&self) -> Status {
         let stage = |word: &str| self.lines.iter().find(|l| l["stage"] == word);
         if let Some(refused) = stage("refused") {
@@ -169,6 +177,12 @@ pub(super) fn run_command(
     mut hears: impl FnMut(Option<&Value>),
 ) -> std::io::Result<Heard> {
     let (from, into) = std::io::pipe()?;
+    // A home of its own, empty: what a processor keeps for itself goes with it.
+    let room = tempfile::tempdir()?;
+    command.env("SWIFTLOOP_HOME", std::env::var_os("HOME").unwrap_or_default()).env(ROOM, room.path());
+    for name in ["HOME", "TMPDIR", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME"] {
+        command.env(name, room.path());
+    }
     let mut child = command.stdin(Stdio::from(into)).stdout(Stdio::null()).stderr(Stdio::null()).spawn()?;
     // The command holds our own end of the pipe still.
     drop(command);

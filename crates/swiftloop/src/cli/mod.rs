@@ -38,6 +38,7 @@ pub use trace::{Trace, TraceCompareOptions, TraceQuestion, TraceReadOptions, Why
 #[command(
     name = "swiftloop",
     version,
+    long_version = crate::built::LONG_VERSION,
     max_term_width = 100,
     after_help = "Exit status: 0 yes or done · 1 the answer is no (over a limit, breaks) · 2 usage or bad input · \
                   3 this machine cannot do it\n\nStart with:  swiftloop demo"
@@ -130,7 +131,14 @@ pub enum Command {
         shell: clap_complete::Shell,
     },
     /// The manual page, in roff
-    Man,
+    Man {
+        /// Write the pages of all commands into this folder instead
+        #[arg(long, value_name = "DIR")]
+        into: Option<PathBuf>,
+        /// Replace existing files
+        #[arg(long, requires = "into")]
+        force: bool,
+    },
 }
 
 /// Files with a schema.

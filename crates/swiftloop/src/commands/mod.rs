@@ -8,6 +8,7 @@ mod demo;
 mod import;
 mod link;
 mod listen;
+mod manual;
 mod new;
 mod note;
 mod plan;
@@ -90,10 +91,7 @@ pub fn run(command: Command) -> Result<ExitCode, Failure> {
             clap_complete::generate(shell, &mut Cli::command(), "swiftloop", &mut text);
             raw(&text)
         }
-        Command::Man => {
-            let mut text = Vec::new();
-            clap_mangen::Man::new(Cli::command()).render(&mut text)?;
-            raw(&text)
-        }
+        Command::Man { into: Some(folder), force } => manual::write(&folder, force),
+        Command::Man { into: None, .. } => raw(&manual::first()?),
     }
 }

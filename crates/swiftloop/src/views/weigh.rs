@@ -7,7 +7,7 @@ use serde_json::{Value, json as object};
 use std::path::{Path, PathBuf};
 use swiftloop_core::catalogue::WEIGHED;
 use swiftloop_core::weigh::{AtRate, Span};
-use swiftloop_host::weigh::{Listed, Status};
+use swiftloop_host::weigh::{Apart, Listed, Status};
 
 /// One processor.
 pub struct Weighed {
@@ -22,6 +22,8 @@ pub struct Weighed {
     pub settings: Option<String>,
     /// It was known already.
     pub before: bool,
+    /// What it was shut off from while it was weighed; nothing where that was before.
+    pub apart: Option<Apart>,
 }
 
 impl Weighed {
@@ -108,8 +110,29 @@ pub fn show(told: &Told<'_>, detail: Detail) -> String {
     if detail.is_full() && found.iter().any(Weighed::is_weighed) {
         text.push_str(&more(found));
     }
+    text.push_str(&shut_in(found, detail));
     text.push_str(&kept(told));
     text
+}
+
+/// What foreign code could not reach meanwhile; what it could, wherever that is so.
+fn shut_in(found: &[Weighed], detail: Detail) -> String {
+    let all: Vec<Apart> = found.iter().filter_map(|w| w.apart).collect();
+    let Some(one) = all.iter().max_by_key(|a| a.missing().len()) else { return String::new() };
+    match one.missing()[..] {
+        [] if detail.is_full() => wrapped(
+            "  ",
+            "Meanwhile each was shut off from the network, from other programs, from files but the system's and its own, and from calls that sound never needs.",
+        ),
+        [] => String::new(),
+        ref missing => wrapped(
+            "  ",
+            &format!(
+                "This system did not let them be shut off from {}: weigh only what you would run in your software.",
+                crate::page::and_list(&missing.iter().map(ToString::to_string).collect::<Vec<_>>())
+            ),
+        ),
+    }
 }
 
 /// The table of what each costs.
@@ -268,6 +291,7 @@ pub fn json(told: &Told<'_>) -> Value {
             "burst": first.and_then(|a| a.burst),
             "delay": first.map(|a| a.delay.clone()),
             "by_rate": w.by_rate,
+            "shut_off_from": w.apart,
         })
     };
     object!({

@@ -133,7 +133,7 @@ impl Weighing {
     }
 
     fn one(&mut self, library: &Library, listed: &Listed, key: Key) -> Result<view::Weighed, Failure> {
-        let shown = |entry: &Entry, before| view::Weighed {
+        let shown = |entry: &Entry, before, apart| view::Weighed {
             standard: library.standard,
             library: library.path.clone(),
             listed: listed.clone(),
@@ -142,12 +142,13 @@ impl Weighing {
             by_rate: entry.on_machine(&self.machine).map(|o| o.rates.clone()).unwrap_or_default(),
             settings: entry.key.settings.clone(),
             before,
+            apart,
         };
         if !self.again
             && self.kept.catalogue.knows(&key, &self.machine, &self.rates)
             && let Some(entry) = self.kept.catalogue.entry(&key)
         {
-            return Ok(shown(entry, true));
+            return Ok(shown(entry, true, None));
         }
         let order = Order {
             program: &self.program,
@@ -161,7 +162,7 @@ impl Weighing {
         let outcome = weigh(&order, &listed.id)?;
         outcome.by_rate.iter().for_each(|at| self.floor.seen(at.yardsticks));
         let entry = self.entry(key, listed, &outcome);
-        let told = shown(&entry, false);
+        let told = shown(&entry, false, Some(outcome.apart));
         self.kept.put(entry)?;
         Ok(told)
     }

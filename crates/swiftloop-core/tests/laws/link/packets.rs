@@ -165,3 +165,30 @@ fn a_flood_is_answered_no_more_often_than_the_limit_says() {
     assert!(reflector.rests(199_999 * 10_000).is_some_and(|ns| ns <= 2_000_000));
     assert_eq!(reflector.tally().over_limit, 200_000 - u64::from(answered));
 }
+
+#[test]
+fn where_no_receive_buffer_stays_clean_no_packet_is_the_earliest() {
+    use swiftloop_core::link::packet::{Coding, Spare, Stream, WhyNotPacket, choices};
+    use swiftloop_core::units::{Block, Hz, Ms};
+    let of = Stream {
+        frames: Block::new(64),
+        channels: 2,
+        coding: Coding::Bits(16),
+        rate: Hz::new(48_000),
+        v6: false,
+    };
+    let told = |clean_from: u32| {
+        choices(of, Spare::None, None, 1500, |s: &Stream| {
+            Ms::new(if s.frames.get() >= clean_from { 5.0 } else { f64::INFINITY })
+        })
+    };
+    let never = told(u32::MAX);
+    assert!(never.iter().all(|c| c.why_not.is_some()), "{never:?}");
+    assert_eq!(never[0].why_not, Some(WhyNotPacket::TooManyLost));
+    let from_128 = told(128);
+    for c in &from_128 {
+        let lost = matches!(c.why_not, Some(WhyNotPacket::TooManyLost));
+        assert_eq!(lost, c.stream.frames.get() < 128, "{c:?}");
+    }
+    assert_eq!(from_128.iter().find(|c| c.why_not.is_none()).map(|c| c.stream.frames.get()), Some(128));
+}

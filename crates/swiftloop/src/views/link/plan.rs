@@ -159,8 +159,8 @@ fn packets(side: &Side, planned: Option<Block>) -> String {
             None => styled(Style::Good, "the earliest"),
             Some(WhyNotPacket::LineTooSlow(_)) => "line too slow".into(),
             Some(WhyNotPacket::Cut(bytes, mtu)) => tied(&format!("{bytes} bytes, cut at {mtu}")),
-            Some(WhyNotPacket::Later(by)) if by.raw().is_finite() => format!("{} later", in_ms(by)),
-            Some(WhyNotPacket::Later(_)) => "too many lost".into(),
+            Some(WhyNotPacket::Later(by)) => format!("{} later", in_ms(by)),
+            Some(WhyNotPacket::TooManyLost) => "too many lost".into(),
         };
         let why = if planned == Some(c.stream.frames) { format!("{why}; planned") } else { why };
         let finite = |x: Ms| if x.raw().is_finite() { ms(x) } else { "–".into() };
