@@ -24,7 +24,7 @@ mod trouble;
 pub use collect::{Collected, Label, MeasuredTake, Trip, collect};
 pub use onset::{OnsetEvent, OnsetRefusal, Onsets, onsets};
 pub use placement::Misplaced;
-pub use read::{ChannelReading, Echo, Polarity, Reading, read};
+pub use read::{ChannelReading, Echo, NotRead, Polarity, Reading, read, read_from};
 pub use recipe::{BadRecipe, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, MOST_CHANNELS, QUIETEST_DB, Recipe};
 pub use refusal::Refusal;
 pub use residual::Residual;

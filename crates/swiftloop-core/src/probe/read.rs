@@ -1,13 +1,17 @@
 //! From a recording to readings: finds the probe on every channel, reads each burst, then the row of them.
 
-use super::detect::{Detection, SeenBurst, detect, stands_out};
+use super::accumulate::MOST_DRIFT;
+use super::detect::{Detection, LATEST_S, SeenBurst, detect, stands_out};
 use super::matched::Matched;
 use super::phase::{Cross, Lens};
-use super::recipe::Recipe;
+use super::recipe::{CHANNELS_UNTOLD, LOUDEST_DB, MOST_BURSTS, Recipe};
 use super::refusal::Refusal;
 use super::series::{Burst, Series, Slip, series};
+use crate::listen::AudioSource;
 use crate::units::{Decibels, Frames, Hz, Ppm, Range, Seconds};
 use crate::workers::Workers;
+use std::borrow::Borrow;
+use std::convert::Infallible;
 
 /// Upright or upside down.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -98,45 +102,106 @@ pub fn read(
     known: Option<Recipe>,
     workers: &impl Workers,
 ) -> Result<Reading, Refusal> {
-    let shortest = Recipe { rate, channels: 1, bursts: 3, level_db: -1 };
     let have = channels.first().map_or(0, Vec::len);
+    let channel = |c: usize| Ok::<&[f32], Infallible>(&channels[c]);
+    read_each(channels.len(), have, rate, known, workers, channel).map_err(|e| match e {
+        NotRead::Refused(why) => why,
+        NotRead::Source(never) => match never {},
+    })
+}
+
+/// Why a source was not read.
+#[derive(Debug)]
+pub enum NotRead<E> {
+    /// It holds no probe that can be read.
+    Refused(Refusal),
+    /// Its samples cannot be had.
+    Source(E),
+}
+
+/// Reads a recording as [`read`] does, but holds no more of it than each worker needs for one channel, and of that no more
+/// than can hold a probe: neither its length nor its channels cost memory.
+///
+/// # Errors
+/// As of [`read`], or what the source says.
+pub fn read_from<S: AudioSource>(
+    source: &S,
+    known: Option<Recipe>,
+    workers: &impl Workers,
+) -> Result<Reading, NotRead<S::Error>> {
+    let rate = source.rate();
+    let frames = source.frames().min(most_frames(rate, known));
+    let channel = |c: usize| Ok(source.fetch_of(0, frames, c..c + 1)?.pop().unwrap_or_default());
+    read_each(source.channels(), frames as usize, rate, known, workers, channel)
+}
+
+/// Beyond so many frames nothing of a probe is looked for: the longest one there is, as late as it may come.
+fn most_frames(rate: Hz, known: Option<Recipe>) -> u64 {
+    let longest = Recipe { rate, channels: CHANNELS_UNTOLD, bursts: MOST_BURSTS, level_db: LOUDEST_DB };
+    let recipe = known.map_or(longest, |k| Recipe { rate, ..k });
+    let late = LATEST_S * f64::from(rate.get());
+    (recipe.length() as f64 * (1.0 + MOST_DRIFT) + late).ceil() as u64
+}
+
+/// Channel by channel, wherever the samples come from.
+fn read_each<E: Send, V: Borrow<[f32]>>(
+    count: usize,
+    have: usize,
+    rate: Hz,
+    known: Option<Recipe>,
+    workers: &impl Workers,
+    samples_of: impl Fn(usize) -> Result<V, E> + Sync + Send,
+) -> Result<Reading, NotRead<E>> {
+    let refused = |why| Err(NotRead::Refused(why));
+    let shortest = Recipe { rate, channels: 1, bursts: 3, level_db: -1 };
     if have < shortest.start(0, 2) + shortest.burst_frames() {
         let seconds = |frames: usize| Seconds::new(frames as f64 / f64::from(rate.get()));
-        return Err(Refusal::TooShort { have: seconds(have), need: seconds(shortest.length()) });
+        return refused(Refusal::TooShort { have: seconds(have), need: seconds(shortest.length()) });
     }
     let recipe =
         known.map_or(Recipe { rate, channels: 1, bursts: 8, level_db: -1 }, |k| Recipe { rate, ..k });
     let known = known.map(|k| Recipe { rate, ..k });
-    let each = |(channel, samples): (usize, &Vec<f32>)| {
-        let detection = detect(&Matched::new(samples, &recipe), rate, known)?;
-        read_channel(channel, samples, &detection).transpose()
+    let each = |channel: usize| {
+        let samples = samples_of(channel).map_err(NotRead::Source)?;
+        let Some(detection) = detect(&Matched::new(samples.borrow(), &recipe), rate, known) else {
+            return Ok(None);
+        };
+        read_channel(channel, samples.borrow(), &detection).map_err(NotRead::Refused)
     };
-    let results = workers.map(channels.iter().enumerate().collect(), each);
-    let silent = results.iter().enumerate().filter(|(_, r)| r.is_none()).map(|(c, _)| c).collect();
+    let results = workers.map((0..count).collect(), each);
     let mut found = Vec::new();
+    let mut silent = Vec::new();
     let mut recipe = None;
-    for result in results.into_iter().flatten() {
-        let (reading, from) = result?;
-        recipe.get_or_insert(from);
-        found.push(reading);
+    for (channel, result) in results.into_iter().enumerate() {
+        match result? {
+            Some((reading, from)) => {
+                recipe.get_or_insert(from);
+                found.push(reading);
+            }
+            None => silent.push(channel),
+        }
     }
-    match recipe {
-        Some(recipe) => Ok(Reading { recipe, channels: found, silent }),
-        None => Err(other_rate(channels, rate).unwrap_or(Refusal::Nothing)),
+    if let Some(recipe) = recipe {
+        return Ok(Reading { recipe, channels: found, silent });
     }
+    for channel in 0..count {
+        let samples = samples_of(channel).map_err(NotRead::Source)?;
+        if let Some(why) = other_rate(samples.borrow(), rate) {
+            return refused(why);
+        }
+    }
+    refused(Refusal::Nothing)
 }
 
 /// The probe of another rate, either frame by frame as it was or converted on the way.
-fn other_rate(channels: &[Vec<f32>], says: Hz) -> Option<Refusal> {
+fn other_rate(samples: &[f32], says: Hz) -> Option<Refusal> {
     for made in OTHER_RATES.map(Hz::new).into_iter().filter(|r| *r != says) {
         let recipe = Recipe { rate: made, channels: 1, bursts: 8, level_db: -1 };
-        for samples in channels {
-            let samples = &samples[..samples.len().min(recipe.length() * 2)];
-            let converted = resampled(samples, says, made);
-            let there = |s: &[f32]| stands_out(&Matched::new(s, &recipe), made);
-            if there(samples) || there(&converted) {
-                return Some(Refusal::WrongRate { made, says });
-            }
+        let samples = &samples[..samples.len().min(recipe.length() * 2)];
+        let converted = resampled(samples, says, made);
+        let there = |s: &[f32]| stands_out(&Matched::new(s, &recipe), made);
+        if there(samples) || there(&converted) {
+            return Some(Refusal::WrongRate { made, says });
         }
     }
     None

@@ -10,7 +10,7 @@ use swiftloop_core::listen::AudioSource;
 use swiftloop_core::probe;
 
 pub fn run(options: &ProbeReadOptions) -> Result<ExitCode, Failure> {
-    let (recording, channels) = whole(&options.recording)?;
+    let (recording, channels) = whole(&options.recording, 2)?;
     let [act, sound, ..] = channels.as_slice() else {
         return Err(Failure::usage(
             format!("{} has one channel", options.recording.display()),

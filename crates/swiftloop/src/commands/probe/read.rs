@@ -1,14 +1,12 @@
 //! `probe read`: how late the probe came back.
 
-use super::recorded::{read_recording, whole};
+use super::recorded::{read_recording, recipe_of};
 use crate::cli::ProbeReadOptions;
 use crate::failure::Failure;
 use crate::output::{answer, yes_or_no};
 use crate::views::probe as view;
-use std::path::Path;
 use std::process::ExitCode;
-use swiftloop_core::listen::AudioSource;
-use swiftloop_core::probe::{Recipe, Residual};
+use swiftloop_core::probe::Residual;
 use swiftloop_core::units::Frames;
 
 pub fn run(options: &ProbeReadOptions) -> Result<ExitCode, Failure> {
@@ -28,15 +26,4 @@ pub fn run(options: &ProbeReadOptions) -> Result<ExitCode, Failure> {
         || view::json(&reading, residual, trouble),
     )?;
     Ok(yes_or_no(trouble.is_none()))
-}
-
-/// The recipe of a probe file.
-fn recipe_of(path: &Path) -> Result<Recipe, Failure> {
-    let (file, channels) = whole(path)?;
-    Recipe::of(&channels, file.rate(), file.step()).ok_or_else(|| {
-        Failure::usage(
-            format!("{} is not a probe as probe make writes it", path.display()),
-            "give the file that was played, unchanged, or leave --probe out",
-        )
-    })
 }

@@ -132,3 +132,30 @@ fn lists_without_end_have_one() {
     let unseen = said["inventory"]["unseen"].to_string();
     assert!(unseen.contains("sound cards: only the first 64"), "{unseen}");
 }
+
+/// A million names where a computer has a few: what is looked at has an end, and so does the answer.
+#[cfg(unix)]
+#[test]
+fn a_million_files_are_not_waited_for() {
+    let folder = copied();
+    let mut made = 0;
+    for place in ["proc/asound", "sys/bus/usb/devices", "sys/devices/system/cpu", "sys/class/net"] {
+        let place = folder.path("copy").join(place);
+        std::fs::create_dir_all(&place).unwrap();
+        for name in 0..250_000 {
+            // Names only, of a few files: file systems let one have some ten thousand of them.
+            // Beyond those that the copy has.
+            let named = |n: u32| place.join(format!("cpu{}", n + 1000));
+            if name % 30_000 == 0 {
+                std::fs::write(named(name), "1\n").unwrap();
+            } else {
+                std::fs::hard_link(named(name / 30_000 * 30_000), named(name)).unwrap();
+            }
+            made += 1;
+        }
+    }
+    assert_eq!(made, 1_000_000);
+    let begun = std::time::Instant::now();
+    surveyed(&folder, "a million files");
+    assert!(begun.elapsed() < super::mutants::PATIENCE, "{:?}", begun.elapsed());
+}

@@ -139,7 +139,7 @@ fn mutate(text: &str, dice: &mut Dice) -> String {
 }
 
 /// So long nothing may take, on the slowest of machines and not optimised; the program itself is far below.
-const PATIENCE: Duration = Duration::from_secs(100);
+pub const PATIENCE: Duration = Duration::from_secs(100);
 
 #[test]
 fn whatever_a_rig_or_a_session_says_the_answer_is_sound_and_soon() {

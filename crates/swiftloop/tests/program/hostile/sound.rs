@@ -85,7 +85,7 @@ fn a_thousand_channels_take_no_more_memory_than_a_few() {
 fn samples_that_no_one_recorded_are_refused_with_their_place() {
     let folder = Folder::empty();
     let floats = |strange: f32| -> Vec<u8> {
-        let sound = (0..20_000).map(|n| if n == 15_001 { strange } else { (n as f32 * 0.05).sin() * 0.3 });
+        let sound = (0..400_000).map(|n| if n == 15_001 { strange } else { (n as f32 * 0.05).sin() * 0.3 });
         sound.flat_map(f32::to_le_bytes).collect()
     };
     for (strange, words) in [
@@ -131,4 +131,37 @@ fn a_file_of_nothing_is_no_longer_than_its_header_says() {
     laws::hold(&answer, "nothing");
     let said: serde_json::Value = serde_json::from_str(&answer.out).unwrap();
     assert_eq!(said["duration_s"].as_f64().map(|s| (s * 48_000.0).round()), Some(1e6), "{}", answer.out);
+}
+
+/// Half an hour of eight channels is 2.8 GB of samples; what is held is one channel's worth of a probe for each core.
+#[cfg(target_os = "linux")]
+#[test]
+fn a_probe_in_a_long_recording_takes_no_more_memory_than_a_short_one() {
+    use std::io::{Read, Seek, SeekFrom};
+    let folder = Folder::empty();
+    let made = folder.run(&["probe", "make", "--out", "probe.wav", "--depth", "16"]);
+    assert_eq!(made.code, 0, "{}", made.err);
+    let mut played = Vec::new();
+    std::fs::File::open(folder.path("probe.wav")).unwrap().read_to_end(&mut played).unwrap();
+    let played = &played[44..];
+    let (channels, frames, late) = (8u16, 1800 * 48_000u32, 321);
+    wav(&folder, "long.wav", (1, 16, channels), &[], frames * 16);
+    let mut file = std::fs::OpenOptions::new().write(true).open(folder.path("long.wav")).unwrap();
+    file.set_len(44 + u64::from(frames) * 16).unwrap();
+    // On the third channel, a little late; all the rest is a hole.
+    let mut all = vec![0u8; (played.len() / 2 + late) * 16];
+    for (n, sample) in played.chunks(2).enumerate() {
+        all[(n + late) * 16 + 4..][..2].copy_from_slice(sample);
+    }
+    file.seek(SeekFrom::Start(44)).unwrap();
+    file.write_all(&all).unwrap();
+    drop(file);
+    let (code, said) =
+        run_within(&folder, 1_200_000, &["probe", "read", "long.wav", "--probe", "probe.wav", "--json"]);
+    assert_eq!(code, Some(0), "{said}");
+    let found: serde_json::Value = serde_json::from_str(&said).unwrap();
+    let read = found["channels"].as_array().and_then(|all| all.first()).cloned().unwrap_or_default();
+    assert_eq!(read["channel"].as_u64(), Some(3), "{said}");
+    let latency = read["latency_frames"].as_f64().unwrap_or(f64::NAN);
+    assert!((latency - late as f64).abs() < 0.01, "{latency}: {said}");
 }
