@@ -38,6 +38,16 @@ pub fn look(folder: &Path) -> Computer {
 }
 
 /// The name that the processor gives itself; empty where nobody tells.
+#[cfg(not(target_os = "linux"))]
+#[must_use]
+pub fn processor_name() -> String {
+    use sysinfo::{CpuRefreshKind, RefreshKind};
+    let system = System::new_with_specifics(RefreshKind::nothing().with_cpu(CpuRefreshKind::nothing()));
+    system.cpus().first().map(|c| c.brand().trim().to_string()).unwrap_or_default()
+}
+
+/// The name that the processor gives itself; empty where nobody tells.
+#[cfg(target_os = "linux")]
 #[must_use]
 pub fn processor_name() -> String {
     let text = std::fs::read_to_string("/proc/cpuinfo").unwrap_or_default();

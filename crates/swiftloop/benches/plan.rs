@@ -63,6 +63,7 @@ fn main() {
         Case { name: "demo", asked_s: 0.08, rig: demo.join("rig.toml"), session: demo.join("session.toml") },
         written(dir.path(), "200 tracks, 4 interfaces, 6 phases", 0.5, made(200)),
         written(dir.path(), "1000 tracks, 4 interfaces, 6 phases", 2.0, made(1000)),
+        written(dir.path(), "5000 tracks, 4 interfaces, 6 phases", 12.5, made(5000)),
         written(dir.path(), "45 GB of samples on 32 GB", 1.0, generated::short_of_memory()),
     ];
     println!("| plan | median | least | most | asked for |\n| --- | --- | --- | --- | --- |");

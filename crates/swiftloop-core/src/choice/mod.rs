@@ -46,7 +46,7 @@ pub use arrangements::default_workers;
 pub use block_work::WorkFactor;
 pub use busy::{Busy, busy};
 pub use candidate::{Candidate, Met, Outcome};
-pub use cheapest_set::{CheapestSet, Floor, SetProblem, cheapest_set};
+pub use cheapest_set::{CheapestSet, Floor, Found, SetProblem, cheapest_set};
 pub use effect::Effect;
 pub use evaluation::{Arrangement, Evaluation};
 pub use first_answer::{FirstAnswer, first_answer};

@@ -38,6 +38,9 @@ pub struct Inventory {
     pub network: Option<Network>,
     /// What could not be looked at, and why.
     pub unseen: Vec<String>,
+    /// Sound devices were not looked at: that there is none here says nothing.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub sound_unseen: bool,
 }
 
 /// The way by which a computer reaches the network.

@@ -11,6 +11,7 @@ mod provenance;
 mod record;
 mod run;
 mod schedule;
+mod system;
 mod task;
 mod work;
 

@@ -57,8 +57,12 @@ fn of_this_system(inventory: &mut Inventory) {
         "macos" => System::MacOs,
         _ => return,
     };
-    let how = "what this system tells, it tells to a script: run that of swiftloop collect, then name the copy it makes";
-    inventory.unseen.push(how.into());
+    let here = crate::look(Path::new("."));
+    inventory.processor.cores = here.cores;
+    inventory.processor.model = Some(crate::processor_name()).filter(|name| !name.is_empty());
+    inventory.memory.total_gb = here.memory_gb;
+    inventory.sound_unseen = true;
+    inventory.unseen.push("sound devices, power and what starts with the system: a script reads them".into());
 }
 
 /// How this computer is set now, without any work for the processor: takes as long as programs are looked at.

@@ -3,7 +3,7 @@
 use super::{Finding, Grade, Hurt, Inventory, found};
 
 pub fn no_sound(i: &Inventory) -> Vec<Finding> {
-    found(Grade::Severe, i.is_silent().then_some(Hurt::NoSound))
+    found(Grade::Severe, (i.is_silent() && !i.sound_unseen).then_some(Hurt::NoSound))
 }
 
 pub fn rates_disagree(i: &Inventory) -> Vec<Finding> {

@@ -140,6 +140,17 @@ fn one_in(error: f64) -> String {
     }
 }
 
+/// How it is allowed here.
+fn allow() -> &'static str {
+    match std::env::consts::OS {
+        "windows" => "Start the service Multimedia Class Scheduler (services.msc), then soak again.",
+        "macos" => {
+            "Nothing has to be allowed here; other work that is under a time constraint may stand in its way."
+        }
+        _ => "Allow it, then log in again:",
+    }
+}
+
 /// What the reader should know about how it was measured.
 fn remarks(s: &Soaked<'_>) -> String {
     let mut text = String::new();
@@ -148,10 +159,13 @@ fn remarks(s: &Soaked<'_>) -> String {
             "  ! ",
             &format!(
                 "This machine gave {refused}: the figures are those of an ordinary thread, worse than audio software would get. \
-                 Allow it, then log in again:"
+                 {}",
+                allow()
             ),
         ));
-        text.push_str(&command(ALLOW_REALTIME));
+        if cfg!(target_os = "linux") {
+            text.push_str(&command(ALLOW_REALTIME));
+        }
     }
     if s.workers > s.hardware_threads {
         text.push_str(&wrapped(

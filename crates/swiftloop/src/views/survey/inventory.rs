@@ -5,10 +5,13 @@ use swiftloop_core::survey::{Card, Inventory, ServerState, Stream};
 
 /// What there is in a few lines.
 pub fn brief(i: &Inventory) -> String {
-    if i.is_silent() {
+    if i.is_silent() && !i.sound_unseen {
         return wrapped("  ", "No sound card, no audio server.");
     }
     let mut text = String::new();
+    if i.sound_unseen {
+        text.push_str(&wrapped("  ", "Sound devices: not looked at yet."));
+    }
     for card in &i.cards {
         let playback = card.streams.iter().any(|s| !s.capture);
         let recording = card.streams.iter().any(|s| s.capture);
@@ -40,7 +43,9 @@ pub fn brief(i: &Inventory) -> String {
 
 pub fn sound(i: &Inventory) -> String {
     let mut text = String::new();
-    if i.is_silent() {
+    if i.sound_unseen {
+        text.push_str("  sound devices: not looked at yet\n");
+    } else if i.is_silent() {
         text.push_str("  no sound card, no audio server\n");
     }
     if !i.cards.is_empty() {

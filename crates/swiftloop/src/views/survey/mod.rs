@@ -38,7 +38,11 @@ pub fn show(s: &Surveyed<'_>, detail: Detail) -> String {
         None => "This computer".into(),
     };
     let mut text = heading(&title_line);
-    text.push_str(&answer(&lead(&s.findings)));
+    text.push_str(&answer(&if s.inventory.sound_unseen && s.findings.is_empty() {
+        "What hurts audio here is not known yet: on this system a script has to look.".into()
+    } else {
+        lead(&s.findings)
+    }));
     if detail.is_full() {
         s.findings.iter().for_each(|f| text.push_str(&told(s.inventory.system, f)));
         text.push_str(&format!("\n{}", heading("What there is")));
@@ -179,6 +183,19 @@ fn next(s: &Surveyed<'_>, detail: Detail) -> String {
             text.push_str(&differing(s, &file, &added.differences));
             text.push_str(&title("Next: measure this computer's wake-ups"));
             text.push_str(&command(&format!("swiftloop soak --buffer 128 --save {}", quoted(&file))));
+        }
+        None if s.inventory.sound_unseen => {
+            text.push_str(&title("Next: let a script read the rest, then look at the copy that it makes"));
+            let (system, file, run) = match s.inventory.system {
+                System::Windows => {
+                    ("windows", "collect.ps1", "powershell -ExecutionPolicy Bypass -File collect.ps1")
+                }
+                System::MacOs => ("macos", "collect.sh", "sh collect.sh"),
+                System::Linux => ("linux", "collect.sh", "sh collect.sh"),
+            };
+            text.push_str(&command(&format!("swiftloop collect {system} --out {file}")));
+            text.push_str(&command(run));
+            text.push_str(&command("swiftloop survey --root copy-NAME"));
         }
         None if s.inventory.is_silent() => {}
         None => {

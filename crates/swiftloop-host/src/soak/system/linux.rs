@@ -1,0 +1,69 @@
+//! Linux: FIFO scheduling, absolute sleeps, locked memory.
+
+use super::System;
+
+/// See the module.
+pub(crate) struct Linux;
+
+/// Priority of audio threads: above what serves ordinary interrupts (50), below watchdogs (99).
+const PRIORITY: libc::c_int = 70;
+
+/// What the system says when it refuses, without its number.
+fn refusal(e: &std::io::Error) -> String {
+    match e.kind() {
+        std::io::ErrorKind::PermissionDenied => "this user may not".into(),
+        std::io::ErrorKind::OutOfMemory => "more than this user may lock".into(),
+        _ => e.to_string().split(" (os error").next().unwrap_or_default().to_lowercase(),
+    }
+}
+
+fn schedule(policy: libc::c_int, priority: libc::c_int) -> Result<(), String> {
+    let wish = libc::sched_param { sched_priority: priority };
+    // SAFETY: the thread is this one and `wish` is valid for the call.
+    match unsafe { libc::pthread_setschedparam(libc::pthread_self(), policy, &raw const wish) } {
+        0 => Ok(()),
+        code => Err(refusal(&std::io::Error::from_raw_os_error(code))),
+    }
+}
+
+fn clock_ns(clock: rustix::time::ClockId) -> u64 {
+    let time = rustix::time::clock_gettime(clock);
+    time.tv_sec.unsigned_abs() * 1_000_000_000 + time.tv_nsec.unsigned_abs()
+}
+
+impl System for Linux {
+    fn now_ns() -> u64 {
+        clock_ns(rustix::time::ClockId::Monotonic)
+    }
+
+    fn worked_ns() -> u64 {
+        clock_ns(rustix::time::ClockId::ProcessCPUTime)
+    }
+
+    fn sleep_until(due_ns: u64) {
+        use rustix::thread::{ClockId, Timespec, clock_nanosleep_absolute};
+        let due = Timespec {
+            tv_sec: i64::try_from(due_ns / 1_000_000_000).unwrap_or(i64::MAX),
+            tv_nsec: (due_ns % 1_000_000_000).try_into().unwrap_or(0),
+        };
+        // A signal does not cut the sleep short.
+        while clock_nanosleep_absolute(ClockId::Monotonic, &due) == Err(rustix::io::Errno::INTR) {}
+    }
+
+    fn realtime() -> Result<(), String> {
+        schedule(libc::SCHED_FIFO, PRIORITY)
+    }
+
+    fn ordinary() {
+        let _ = schedule(libc::SCHED_OTHER, 0);
+    }
+
+    fn no_slack() {
+        let _ = rustix::thread::set_current_timer_slack(std::num::NonZeroU64::new(1));
+    }
+
+    fn lock() -> Result<(), String> {
+        use rustix::mm::{MlockAllFlags, mlockall};
+        mlockall(MlockAllFlags::CURRENT | MlockAllFlags::FUTURE).map_err(|e| refusal(&e.into()))
+    }
+}
