@@ -168,6 +168,16 @@ fn read_at(file: &File, mut into: &mut [u8], mut at: u64) -> std::io::Result<()>
     Ok(())
 }
 
+/// Where a system has no reading at a place: one after the other, since all share where the file stands.
+#[cfg(not(any(unix, windows)))]
+fn read_at(mut file: &File, into: &mut [u8], at: u64) -> std::io::Result<()> {
+    use std::io::{Read, Seek, SeekFrom};
+    static TURN: std::sync::Mutex<()> = std::sync::Mutex::new(());
+    let _turn = TURN.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+    file.seek(SeekFrom::Start(at))?;
+    file.read_exact(into)
+}
+
 impl AudioSource for Recording {
     type Error = FileError;
 

@@ -16,7 +16,7 @@ use swiftloop_host::jack::{Server, told_of_xruns};
 use swiftloop_host::trace::{Marker, Recorder};
 
 /// How often the ring is emptied into the file.
-const EMPTIED: Duration = Duration::from_millis(50);
+const EMPTIED: Duration = Duration::from_millis(100);
 
 /// Reads the kernel's text as it comes.
 pub fn for_a_time(

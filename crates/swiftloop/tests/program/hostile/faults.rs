@@ -13,7 +13,7 @@ struct Writer {
     whole: fn(&str) -> bool,
 }
 
-const WRITERS: [Writer; 7] = [
+const WRITERS: [Writer; 11] = [
     Writer {
         args: &["plan", "rig.toml", "session.toml", "--svg", "plan.svg", "--force"],
         file: "plan.svg",
@@ -56,6 +56,38 @@ const WRITERS: [Writer; 7] = [
         args: &["import", "recordings", "--into", "made/session.toml", "--force"],
         file: "made/session.toml",
         whole: toml_is_whole,
+    },
+    Writer {
+        args: &[
+            "probe",
+            "fit",
+            "128=loop-128.wav",
+            "256=loop-256.wav",
+            "512=loop-512.wav",
+            "--save",
+            "rig.toml",
+            "--interface",
+            "rack",
+            "--driver",
+            "asio",
+        ],
+        file: "rig.toml",
+        whole: |text| text.starts_with("# The boathouse") && toml_is_whole(text),
+    },
+    Writer {
+        args: &["trace", "read", "mixing.trace.txt", "--ranking", "ranking.svg", "--force"],
+        file: "ranking.svg",
+        whole: |text| text.starts_with("<svg") && text.trim_end().ends_with("</svg>"),
+    },
+    Writer {
+        args: &["link", "plan", "loft-link.json", "--svg", "link.svg", "--force"],
+        file: "link.svg",
+        whole: |text| text.starts_with("<svg") && text.trim_end().ends_with("</svg>"),
+    },
+    Writer {
+        args: &["man", "--into", "made", "--force"],
+        file: "made/swiftloop-plan.1",
+        whole: |text| text.contains(".SH OPTIONS"),
     },
 ];
 
@@ -180,7 +212,7 @@ fn an_end_at_any_moment_loses_nothing_and_leaves_nothing_half() {
         }
         println!(
             "{}: {} ends, {kept} as before, {new} new and whole, {left} unfinished left and cleared",
-            writer.args[0],
+            writer.args[..2].join(" "),
             kills()
         );
     }
@@ -253,7 +285,7 @@ fn a_disk_that_refuses_at_any_call_loses_nothing() {
         }
         println!(
             "{}: {tried} calls refused, {refused} times it could not be done and said so",
-            writer.args[0]
+            writer.args[..2].join(" ")
         );
         assert!(refused >= 3, "{:?}: faults were not felt", writer.args);
     }
@@ -283,7 +315,10 @@ fn an_end_at_the_worst_call_loses_nothing() {
                 }
             }
         }
-        println!("{}: {ended} ends at a call, {left} unfinished files left and cleared", writer.args[0]);
+        println!(
+            "{}: {ended} ends at a call, {left} unfinished files left and cleared",
+            writer.args[..2].join(" ")
+        );
         assert!(ended >= 3, "{:?}: nothing was ended", writer.args);
     }
 }
