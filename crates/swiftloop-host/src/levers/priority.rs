@@ -13,16 +13,23 @@ pub(super) fn read(thread: u32, name: &str) -> Result<String, LeverError> {
     named(thread, name)?;
     let gone = || LeverError::Gone(format!("thread {thread} ({name})"));
     let id = libc::pid_t::try_from(thread).map_err(|_| gone())?;
-    let mut about = libc::sched_param { sched_priority: 0 };
-    // SAFETY: the structure is ours, and the call only reads the thread.
-    let (policy, known) = unsafe { (libc::sched_getscheduler(id), libc::sched_getparam(id, &raw mut about)) };
+    // The kernel itself is asked: not every C library passes this on. Its structure is one whole number (sched(7)).
+    let mut priority: libc::c_int = 0;
+    // SAFETY: the number is ours, and the calls only read the thread.
+    let (policy, known) = unsafe {
+        (
+            libc::syscall(libc::SYS_sched_getscheduler, id),
+            libc::syscall(libc::SYS_sched_getparam, id, &raw mut priority),
+        )
+    };
+    let Ok(policy) = libc::c_int::try_from(policy) else { return Err(gone()) };
     if policy < 0 || known < 0 {
         return Err(gone());
     }
     // The flag that its children are ordinary again is no policy.
     Ok(match policy & !libc::SCHED_RESET_ON_FORK {
-        libc::SCHED_FIFO => format!("real-time {}", about.sched_priority),
-        libc::SCHED_RR => format!("round-robin {}", about.sched_priority),
+        libc::SCHED_FIFO => format!("real-time {priority}"),
+        libc::SCHED_RR => format!("round-robin {priority}"),
         _ => "ordinary".into(),
     })
 }
@@ -38,10 +45,9 @@ pub(super) fn put(thread: u32, name: &str, to: &str) -> Result<(), LeverError> {
         _ if to.trim() == "ordinary" => (libc::SCHED_OTHER, "0"),
         _ => return Err(not_a_figure(to)),
     };
-    let sched_priority = priority.parse().map_err(|_| not_a_figure(to))?;
-    let about = libc::sched_param { sched_priority };
-    // SAFETY: the structure is ours and is only read.
-    if unsafe { libc::sched_setscheduler(id, policy, &raw const about) } == 0 {
+    let priority: libc::c_int = priority.parse().map_err(|_| not_a_figure(to))?;
+    // SAFETY: the number is ours and is only read.
+    if unsafe { libc::syscall(libc::SYS_sched_setscheduler, id, policy, &raw const priority) } == 0 {
         return Ok(());
     }
     let why = std::io::Error::last_os_error();

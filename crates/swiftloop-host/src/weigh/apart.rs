@@ -17,12 +17,15 @@ use std::path::{Path, PathBuf};
 /// Names the folder that it may write into; made for it, and gone after it.
 pub(super) const ROOM: &str = "SWIFTLOOP_ROOM";
 
+/// Names the home of whoever weighs, while another one stands in its place.
+pub(super) const OWN_HOME: &str = "SWIFTLOOP_HOME";
+
 /// What a process was shut off from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Serialize)]
 pub struct Apart {
-    /// Other programs cannot be seen: it has a namespace of its own.
+    /// Other programs are not there for it, or cannot be touched.
     pub programs: bool,
-    /// There is no network in its world.
+    /// There is no network in its world, or none that it can speak to.
     pub network: bool,
     /// It reads its own files and the system's, and writes into its room only.
     pub files: bool,
@@ -116,7 +119,7 @@ fn files(libraries: &[&Path]) -> Option<RulesetStatus> {
 fn around(library: &Path) -> Vec<PathBuf> {
     let real = library.canonicalize().unwrap_or_else(|_| library.to_path_buf());
     let mut all = vec![real.clone()];
-    let home = std::env::var_os("SWIFTLOOP_HOME").or_else(|| std::env::var_os("HOME")).map(PathBuf::from);
+    let home = std::env::var_os(OWN_HOME).or_else(|| std::env::var_os("HOME")).map(PathBuf::from);
     let holds_a_home = |folder: &Path| {
         home.as_deref().is_some_and(|h| h.starts_with(folder)) || folder.components().count() < 3
     };

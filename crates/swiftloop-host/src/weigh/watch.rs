@@ -2,7 +2,7 @@
 //! sees to it that nothing of it is left.
 
 use super::Listed;
-use super::apart::{Apart, ROOM};
+use super::apart::{Apart, OWN_HOME, ROOM};
 use rustix::process::{Pid, Signal, kill_process_group};
 use serde_json::Value;
 use std::io::{BufRead, BufReader};
@@ -123,7 +123,9 @@ pub(super) struct Heard {
 impl Heard {
     pub(super) fn apart(&self) -> Apart {
         let is = |key: &str| self.lines.iter().any(|l| l["stage"] != "refused" && l[key] == true);
-        Apart { programs: is("programs"), network: is("network"), files: is("files"), calls: is("calls") }
+        let (files, calls) = (is("files"), is("calls"));
+        // Without a world of its own, signals, tracing and sockets are refused all the same, and what others show is no file of its own.
+        Apart { programs: is("programs") || calls && files, network: is("network") || calls, files, calls }
     }
 
     pub(super) fn status(&self) -> Status {
@@ -179,7 +181,7 @@ pub(super) fn run_command(
     let (from, into) = std::io::pipe()?;
     // A home of its own, empty: what a processor keeps for itself goes with it.
     let room = tempfile::tempdir()?;
-    command.env("SWIFTLOOP_HOME", std::env::var_os("HOME").unwrap_or_default()).env(ROOM, room.path());
+    command.env(OWN_HOME, std::env::var_os("HOME").unwrap_or_default()).env(ROOM, room.path());
     for name in ["HOME", "TMPDIR", "XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME"] {
         command.env(name, room.path());
     }

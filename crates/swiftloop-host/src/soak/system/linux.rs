@@ -18,11 +18,11 @@ fn refusal(e: &std::io::Error) -> String {
 }
 
 fn schedule(policy: libc::c_int, priority: libc::c_int) -> Result<(), String> {
-    let wish = libc::sched_param { sched_priority: priority };
-    // SAFETY: the thread is this one and `wish` is valid for the call.
-    match unsafe { libc::pthread_setschedparam(libc::pthread_self(), policy, &raw const wish) } {
+    // The kernel itself is asked, of this thread (0): not every C library passes this on (sched(7)).
+    // SAFETY: the number is valid for the call, and only read.
+    match unsafe { libc::syscall(libc::SYS_sched_setscheduler, 0, policy, &raw const priority) } {
         0 => Ok(()),
-        code => Err(refusal(&std::io::Error::from_raw_os_error(code))),
+        _ => Err(refusal(&std::io::Error::last_os_error())),
     }
 }
 
