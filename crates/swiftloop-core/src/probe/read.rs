@@ -155,6 +155,10 @@ fn read_each<E: Send, V: Borrow<[f32]>>(
     let refused = |why| Err(NotRead::Refused(why));
     let shortest = Recipe { rate, channels: 1, bursts: 3, level_db: -1 };
     if have < shortest.start(0, 2) + shortest.burst_frames() {
+        // What is no sound is told before that there is too little of it.
+        for channel in 0..count {
+            samples_of(channel).map_err(NotRead::Source)?;
+        }
         let seconds = |frames: usize| Seconds::new(frames as f64 / f64::from(rate.get()));
         return refused(Refusal::TooShort { have: seconds(have), need: seconds(shortest.length()) });
     }
