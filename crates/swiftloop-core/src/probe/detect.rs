@@ -13,7 +13,7 @@ use crate::units::Hz;
 
 /// Delays that are searched, in seconds: before zero a compensation that overdoes it, above a slow start of the recorder.
 const DELAYS_S: (f64, f64) = (-0.2, LATEST_S);
-/// See [`DELAYS_S`].
+/// The later end of the delays that are searched, in seconds.
 pub const LATEST_S: f64 = 10.0;
 /// Score from which a burst stands out by itself, whatever the place (noise reaches it once in 10⁸ frames).
 const STANDS_OUT: f64 = 36.0;
