@@ -4,10 +4,19 @@ use super::library;
 use crate::common::Folder;
 use serde_json::Value;
 use std::net::{TcpListener, UdpSocket};
+use std::path::Path;
 use std::process::Command;
 
 /// What it may, of all that it tries: write into its room, and read what the system shows to all.
 const OWN: u32 = 1 << 9 | 1 << 10;
+
+/// A program, run by this user or by somebody else.
+fn run_as(user: Option<&str>, program: &Path) -> Command {
+    let Some(user) = user else { return Command::new(program) };
+    let mut command = Command::new("setpriv");
+    command.args(["--reuid", user, "--regid", user, "--clear-groups"]).arg(program);
+    command
+}
 
 /// What the processor that tries everything could reach, a bit for each, and what it was shut off from.
 fn reached(folder: &Folder, user: Option<&str>) -> (u32, Value) {
@@ -16,25 +25,9 @@ fn reached(folder: &Folder, user: Option<&str>) -> (u32, Value) {
     let udp = UdpSocket::bind(("127.0.0.1", port)).expect("the same port");
     udp.set_nonblocking(true).expect("it can be asked");
     folder.write("secret", "nobody's business");
-    let mut other = match user {
-        None => Command::new("sleep"),
-        Some(user) => {
-            let mut command = Command::new("setpriv");
-            command.args(["--reuid", user, "--regid", user, "--clear-groups", "sleep"]);
-            command
-        }
-    };
-    let mut other = other.arg("100").spawn().expect("another program");
+    let mut other = run_as(user, Path::new("sleep")).arg("100").spawn().expect("another program");
     let told = format!("{}:{port}:{}", folder.path("secret").display(), other.id());
-    let program = assert_cmd::cargo::cargo_bin("swiftloop");
-    let mut command = match user {
-        None => Command::new(program),
-        Some(user) => {
-            let mut command = Command::new("setpriv");
-            command.args(["--reuid", user, "--regid", user, "--clear-groups"]).arg(program);
-            command
-        }
-    };
+    let mut command = run_as(user, &assert_cmd::cargo::cargo_bin("swiftloop"));
     let library = library();
     let arguments =
         ["--id", "reach", "--rates", "48000", "--blocks", "32,512", "--catalogue", "p.toml", "--json"];
