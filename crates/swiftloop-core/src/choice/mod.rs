@@ -36,6 +36,7 @@ mod sequence;
 mod solve;
 mod steps;
 mod storage;
+mod thought;
 mod trade;
 mod trial;
 mod why;

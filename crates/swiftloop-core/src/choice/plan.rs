@@ -4,11 +4,10 @@
 use super::candidate::{Candidate, Met, Outcome};
 use super::judge::{could_be, noticeable, objections_met, sound, unsure};
 use super::measure::{Proposed, together, worth};
-use super::phase_problem::ALL_THOUGHT;
 use super::remedy::without_included;
 use super::sequence::{Objection, Objections, Switches, best_sequence};
-use super::solve::candidates;
 use super::steps::{Step, steps};
+use super::thought::{share_of, solved};
 use super::why::{Alternative, HeldBackBy, Weighed, WithoutRoll, alternatives, held_back_by, without_roll};
 use super::{
     Arrangement, Buys, Evaluation, PhaseProblem, Report, TradePoint, buys, default_workers, report, trade,
@@ -183,7 +182,10 @@ pub fn plan(context: Context<'_>, workers: &impl Workers) -> Plan {
     let other_rates = lost.into_iter().map(worse).collect();
     // What is printed for one phase is printed for all.
     let best = match best.prints() {
-        Some(prints) => plan_with(context, best.rate, Some(&prints), workers),
+        Some(prints) => {
+            let rate = best.rate;
+            plan_with(context, rate, Some((&prints, best)), workers)
+        }
         None => best,
     };
     best.finish(other_rates, workers)
@@ -217,11 +219,11 @@ fn plan_at<'a>(context: Context<'a>, rate: Hz, workers: &impl Workers) -> Planne
     plan_with(context, rate, None, workers)
 }
 
-/// The same where some tracks are printed anyway.
+/// The same where some tracks are printed anyway; the phase that they are printed for stays as it was planned before.
 fn plan_with<'a>(
     context: Context<'a>,
     rate: Hz,
-    prints: Option<&Prints>,
+    printed: Option<(&Prints, Planned<'a>)>,
     workers: &impl Workers,
 ) -> Planned<'a> {
     let mut planned =
@@ -232,21 +234,30 @@ fn plan_with<'a>(
         let phases = context.session.phase_ids().filter(|(_, phase)| meant(phase));
         wanted.extend(phases.map(|(phase, _)| (interface, phase)));
     }
+    let (prints, kept) = match printed {
+        Some((prints, before)) => (Some(prints), before.weighed_of(prints.of)),
+        None => (None, None),
+    };
+    if let Some((of, _)) = &kept {
+        wanted.retain(|w| w != of);
+    }
     // Every rate is planned, and the best one once more with what is printed for all.
-    let together = ALL_THOUGHT / (context.session.rates().len() as u64 + 1);
+    let together = share_of(context.session.rates().len() + 1);
     let solved = solved(wanted, together, workers, |(interface, phase), thought| {
         let mut problem = PhaseProblem::new(context, interface, phase, rate);
         problem.thought = thought;
-        if let Some(prints) = prints.filter(|p| p.of != (interface, phase)) {
+        if let Some(prints) = prints {
             problem.have_done(&prints.ids);
         }
         problem
     });
-    let weighed = workers.map(solved, |((interface, phase), problem, candidates)| {
+    let mut weighed = workers.map(solved, |((interface, phase), problem, candidates)| {
         let mut objections: Vec<Objections> = candidates.iter().map(|c| objections_to(&problem, c)).collect();
         noticeable(&mut objections, problem.kind.least_delay);
         (interface, phase, Weighed { problem, candidates, objections })
     });
+    weighed.extend(kept.map(|((interface, phase), weighed)| (interface, phase, weighed)));
+    weighed.sort_by_key(|(interface, phase, _)| (*interface, *phase));
     let mut by_interface: Vec<Vec<(PhaseId, Weighed<'a>)>> = Vec::new();
     by_interface.resize_with(context.rig.interfaces.len(), Vec::new);
     for (interface, phase, weighed) in weighed {
@@ -272,39 +283,6 @@ fn plan_with<'a>(
         }));
     }
     planned
-}
-
-/// What was found for each of several problems.
-type Solved<'a, W> = Vec<(W, PhaseProblem<'a>, Vec<Candidate>)>;
-
-/// Solves all that is wanted, with so much thought `together`: first each with its part of it, then those that could do better
-/// with what the others left.
-fn solved<'a, W: Copy + Send + Sync>(
-    wanted: Vec<W>,
-    together: u64,
-    workers: &impl Workers,
-    problem: impl Fn(W, u64) -> PhaseProblem<'a> + Sync + Send,
-) -> Solved<'a, W> {
-    /// Less than so many times as much would hardly find more.
-    const WORTH_IT: u64 = 2;
-    let each = together / wanted.len().max(1) as u64;
-    let with = |w: W, thought: u64| {
-        let problem = problem(w, thought);
-        let (candidates, cut) = candidates(&problem);
-        (w, problem, candidates, cut)
-    };
-    let first = workers.map(wanted, |w| with(w, each));
-    let spent: u64 = first.iter().map(|(_, problem, ..)| problem.meter.spent()).sum();
-    let cut = first.iter().filter(|f| f.3).count() as u64;
-    // One of them alone would keep all others waiting.
-    let more = (together.saturating_sub(spent) / cut.max(1)).min(together / 6);
-    workers.map(first, |(w, problem, candidates, cut)| {
-        if cut && more >= WORTH_IT * each {
-            let (w, problem, candidates, _) = with(w, more);
-            return (w, problem, candidates);
-        }
-        (w, problem, candidates)
-    })
 }
 
 /// What speaks against one candidate on its own. Only those that may be chosen are looked at closely.
@@ -351,7 +329,13 @@ fn switches(from: &Arrangement, to: &Arrangement) -> Switches {
     Switches { drivers: count(from.setting.driver != to.setting.driver), changes }
 }
 
-impl Planned<'_> {
+impl<'a> Planned<'a> {
+    /// What was weighed for a phase on an interface.
+    fn weighed_of(self, of: (InterfaceId, PhaseId)) -> Option<((InterfaceId, PhaseId), Weighed<'a>)> {
+        let is = |c: &Chosen<'_>| (c.weighed.problem.interface, c.phase) == of;
+        self.chosen.into_iter().find(is).map(|c| (of, c.weighed))
+    }
+
     /// The prints of the phase that needs most of them, where another phase would print other tracks.
     fn prints(&self) -> Option<Prints> {
         let of = |chosen: &Chosen<'_>| {

@@ -40,7 +40,7 @@ impl Levels {
             peak: f64::from(peak),
             true_peak: f64::from(peak),
             full_scale: 0,
-            at_peak: samples.iter().filter(|x| x.abs() == peak).count() as u64,
+            at_peak: at_magnitude(samples, peak),
         };
         if peak >= NEAR {
             levels.full_scale = samples.iter().filter(|x| x.abs() >= 0.999_96).count() as u64;
@@ -99,6 +99,16 @@ fn sum_and_peak(samples: &[f32]) -> (f64, f32) {
         peaks[0] = rest.iter().fold(peaks[0], |m, x| m.max(x.abs()));
     }
     (total, peaks.iter().fold(0.0f32, |m, x| m.max(*x)))
+}
+
+/// Samples of just this magnitude.
+#[multiversion::multiversion(targets("x86_64+avx2"))]
+fn at_magnitude(samples: &[f32], magnitude: f32) -> u64 {
+    // Short pieces: a count of 32 bits takes as many at once as samples do.
+    samples
+        .chunks(1 << 16)
+        .map(|p| u64::from(p.iter().map(|x| u32::from(x.abs() == magnitude)).sum::<u32>()))
+        .sum()
 }
 
 /// The highest value at quarters between frames, where both neighbours are not far from full scale.

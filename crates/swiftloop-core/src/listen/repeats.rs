@@ -8,11 +8,13 @@ use super::{CrackleKind, Grain, Mark};
 pub const SHORTEST: usize = 16;
 /// Frames that make a fingerprint.
 const PRINT: usize = 4;
-/// A place is kept when its fingerprint is below this: 30 % of them. The thirteen fingerprints of the shortest copy are
-/// all passed over once in a hundred times, those of one of twice the length once in thirty thousand.
-const KEPT: u32 = (u32::MAX as f64 * 0.30) as u32;
+/// A place is kept when its fingerprint is the smallest of some so many in a row that hold it (winnowing: Schleimer, Wilkerson and
+/// Aiken 2003): two of eleven are, and the thirteen of the shortest copy always hold one, at the same place as its original's.
+const ROW: usize = 10;
 /// Frames whose fingerprints are made in one go.
 const GO: usize = 1024;
+/// Room for them, and for the rows that reach over both ends.
+const WIDE: usize = GO + 2 * (ROW - 1);
 /// Farthest that a copy may lie behind its original, in frames.
 pub const FARTHEST: usize = 8192;
 /// Slots of the memory for places, as a power of two.
@@ -50,21 +52,51 @@ pub fn repeats(samples: &[f32], grain: &Grain<'_>) -> Vec<Mark> {
 /// Calls `each` for every place whose fingerprint is kept.
 fn places(samples: &[f32], mut each: impl FnMut(usize, u32)) {
     let count = samples.len().saturating_sub(PRINT - 1);
-    let (mut marks, mut kept) = ([0u32; GO], [0u8; GO]);
+    // Beyond both ends there is nothing to be smaller than.
+    let (mut marks, mut kept) = ([u32::MAX; WIDE], [0u8; GO]);
     for from in (0..count).step_by(GO) {
-        let here = &samples[from..(from + GO + PRINT - 1).min(samples.len())];
-        let whole = here.len() + 1 - PRINT;
-        prints(here, &mut marks[..whole], &mut kept[..whole]);
-        kept[whole..].fill(0);
+        let (before, after) = (from.min(ROW - 1), (count - from).min(GO + ROW - 1));
+        let here = &samples[from - before..from + after + PRINT - 1];
+        marks[..ROW - 1 - before].fill(u32::MAX);
+        marks[ROW - 1 + after..].fill(u32::MAX);
+        prints(here, &mut marks[ROW - 1 - before..ROW - 1 + after]);
+        smallest(&marks, &mut kept);
         // Which are kept cannot be foretold, so no branch asks each: they are the ones of a mask.
         for (word, kept) in kept.as_chunks::<64>().0.iter().enumerate() {
             let mut mask = ones(kept);
             while mask != 0 {
                 let i = 64 * word + mask.trailing_zeros() as usize;
                 mask &= mask - 1;
-                each(from + i, marks[i]);
+                each(from + i, marks[ROW - 1 + i]);
             }
         }
+    }
+}
+
+/// Which fingerprints are the smallest of some row that holds them (1 or 0). What does not move is none: in rows of it all are the
+/// largest number there is.
+#[multiversion::multiversion(targets("x86_64+avx2"))]
+fn smallest(marks: &[u32; WIDE], kept: &mut [u8; GO]) {
+    /// Rows that begin at each fingerprint.
+    const ROWS: usize = GO + ROW - 1;
+    let mut least = *marks;
+    // In place: what is read lies at or behind what is written. Of 2, 4, 8 and then all of a row.
+    for (step, count) in [(1, WIDE - 1), (2, WIDE - 3), (4, WIDE - 7), (ROW - 8, ROWS)] {
+        for i in 0..count {
+            least[i] = least[i].min(least[i + step]);
+        }
+    }
+    // The largest of the smallest of all rows that hold one is itself, if it is the smallest of any.
+    let mut most = [0u32; ROWS];
+    most.copy_from_slice(&least[..ROWS]);
+    for (step, count) in [(1, ROWS - 1), (2, ROWS - 3), (4, ROWS - 7), (ROW - 8, GO)] {
+        for i in 0..count {
+            most[i] = most[i].max(most[i + step]);
+        }
+    }
+    for i in 0..GO {
+        let own = marks[ROW - 1 + i];
+        kept[i] = u8::from(own == most[i] && own != u32::MAX);
     }
 }
 
@@ -75,18 +107,15 @@ fn ones(bytes: &[u8; 64]) -> u64 {
     bytes.as_chunks::<8>().0.iter().rev().fold(0, |all, b| all << 8 | eight(b))
 }
 
-/// A number for every four frames in a row, the largest there is when they do not move; and which are kept (1 or 0).
+/// A number for every four frames in a row, the largest there is when they do not move.
 #[multiversion::multiversion(targets("x86_64+avx2"))]
-fn prints(samples: &[f32], into: &mut [u32], kept: &mut [u8]) {
+fn prints(samples: &[f32], into: &mut [u32]) {
     for (i, print) in into.iter_mut().enumerate() {
         let four = &samples[i..i + PRINT];
         let [a, b, c, d] = [four[0].to_bits(), four[1].to_bits(), four[2].to_bits(), four[3].to_bits()];
         let mix = (a ^ b.rotate_left(11) ^ c.rotate_left(21) ^ d.rotate_left(5)).wrapping_mul(0x9e37_79b1);
         let mixed = (mix ^ (mix >> 15)).wrapping_mul(0x85eb_ca77);
         *print = if a == b || c == d { u32::MAX } else { mixed };
-    }
-    for (kept, print) in kept.iter_mut().zip(into.iter()) {
-        *kept = u8::from(*print < KEPT);
     }
 }
 
@@ -143,5 +172,39 @@ mod tests {
             assert_eq!(ones(&bytes), 1 << i | 1 << (63 - i));
         }
         assert_eq!(ones(&[1; 64]), u64::MAX);
+    }
+
+    /// Every row of fingerprints that move holds a kept one, and a copy keeps what its original keeps.
+    #[test]
+    fn every_row_has_a_place_that_is_kept_and_a_copy_the_same_ones() {
+        let mut random = fastrand::Rng::with_seed(5);
+        for length in [PRINT, 20, 1023, 1024, 1033, 5000] {
+            let mut samples: Vec<f32> = (0..length).map(|_| random.f32() - 0.5).collect();
+            let copied = length > 4000;
+            if copied {
+                samples.copy_within(1000..1040, 2030);
+                samples[3000..3050].fill(0.25);
+            }
+            let mut kept = Vec::new();
+            places(&samples, |at, _| kept.push(at));
+            let count = length + 1 - PRINT;
+            let still = |at: usize| copied && (2990..3050).contains(&at);
+            for row in (0..count.saturating_sub(ROW - 1)).filter(|row| !still(*row)) {
+                assert!(kept.iter().any(|k| (row..row + ROW).contains(k)), "{length}: nothing of {row}");
+            }
+            assert!(
+                kept.iter().all(|k| *k < count) && kept.len() * 4 < count + 12,
+                "{length}: {}",
+                kept.len()
+            );
+            if copied {
+                let within = |from: usize| -> Vec<usize> {
+                    let whole = from + ROW - 1..from + 40 - PRINT - ROW + 2;
+                    kept.iter().filter(|k| whole.contains(k)).map(|k| k - from).collect()
+                };
+                assert!(!within(1000).is_empty());
+                assert_eq!(within(1000), within(2030));
+            }
+        }
     }
 }

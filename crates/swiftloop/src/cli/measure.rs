@@ -322,7 +322,7 @@ pub struct WeighOptions {
     #[arg(required_unless_present = "session", value_name = "LIBRARY")]
     pub libraries: Vec<PathBuf>,
     /// All processors that this session names with is = "…": looked for in the libraries that are named, and where the system keeps them
-    #[arg(long, value_name = "SESSION", conflicts_with = "id")]
+    #[arg(long, value_name = "SESSION")]
     pub session: Option<PathBuf>,
     /// Its settings, as its standard saves them (CLAP); as it begins when left out
     #[arg(long, value_name = "FILE", requires = "id")]

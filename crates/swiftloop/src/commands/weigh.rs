@@ -15,7 +15,7 @@ pub fn run(options: &WeighOptions) -> Result<ExitCode, Failure> {
     let searched = match &options.session {
         Some(file) => {
             let session = session_alone(&file.display().to_string(), &read_text(file)?, tables())?;
-            of_session(weighing.program(), &session, &options.libraries)?
+            of_session(weighing.program(), &session, &options.libraries, options.id.as_deref())?
         }
         None => {
             let found = libraries(weighing.program(), &options.libraries, options.id.as_deref())?;

@@ -2,7 +2,7 @@
 
 use crate::failure::Failure;
 use crate::views::weigh as view;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use swiftloop_core::session::Session;
 use swiftloop_host::weigh::{Listed, Order, Status, Wanted, find, list, standards};
@@ -32,18 +32,37 @@ pub fn libraries(program: &Path, named: &[PathBuf], id: Option<&str>) -> Result<
     named.iter().map(one).collect()
 }
 
-/// Where all that a session names lies.
-pub fn of_session(program: &Path, session: &Session, named: &[PathBuf]) -> Result<Searched, Failure> {
+/// Where all that a session names lies, or the one of it with this id.
+pub fn of_session(
+    program: &Path,
+    session: &Session,
+    named: &[PathBuf],
+    id: Option<&str>,
+) -> Result<Searched, Failure> {
     for path in named {
         check(path)?;
     }
     let mut searched = Searched::default();
     let names: BTreeSet<&str> = session.processors().filter_map(|p| p.is.as_deref()).collect();
-    for is in names {
+    let own = |is: &str| Wanted::of(is).map_or_else(|| is.to_string(), |w| w.id);
+    if let Some(id) = id {
+        let known: Vec<String> = names.iter().map(|is| own(is)).collect();
+        if !known.iter().any(|k| k == id) {
+            let known: Vec<&str> = known.iter().map(String::as_str).collect();
+            return Err(crate::named::unknown("processor", id, &known));
+        }
+    }
+    // A library is asked once, however many of its processors are wanted.
+    let mut asked: BTreeMap<(PathBuf, &'static str), Vec<Listed>> = BTreeMap::new();
+    let mut held = |path: &Path, standard: &'static str| {
+        let ask = || listed(program, path, standard).unwrap_or_default();
+        asked.entry((path.to_path_buf(), standard)).or_insert_with(ask).clone()
+    };
+    for is in names.into_iter().filter(|is| id.is_none_or(|id| own(is) == id)) {
         let holds = Wanted::of(is).and_then(|w| {
             find(&w, named).into_iter().find_map(|path| {
                 let standard = standards().iter().map(|s| s.word()).find(|s| *s == w.standard)?;
-                let all = listed(program, &path, standard).ok()?;
+                let all = held(&path, standard);
                 Some((path, standard, all.into_iter().find(|l| l.id == w.id)?))
             })
         });

@@ -3,6 +3,7 @@
 
 mod bad_input;
 mod common;
+mod generated;
 mod hostile;
 mod import;
 mod in_effect;

@@ -15,7 +15,7 @@ fn light<'a>(more: &[&'a str]) -> Vec<&'a str> {
 }
 
 /// One soak at a time: several would starve each other, and all other tests.
-fn alone() -> MutexGuard<'static, ()> {
+pub fn alone() -> MutexGuard<'static, ()> {
     static ALONE: Mutex<()> = Mutex::new(());
     ALONE.lock().unwrap_or_else(PoisonError::into_inner)
 }

@@ -12,18 +12,19 @@ use crate::views::Detail;
 use crate::views::demo::{Step, answered, asked, closing, opening};
 use std::path::Path;
 use std::process::ExitCode;
+use std::sync::OnceLock;
 use swiftloop_core::choice::{self, Plan};
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::Context;
 use swiftloop_files::{Overwrite, tables};
 
 /// Where processors can be run.
-fn weighed(dir: &Path, context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
+fn weighed(dir: &Path, context: &Context<'_>, plan: &Plan, detail: Detail) -> Result<Vec<Step>, Failure> {
     #[cfg(target_os = "linux")]
-    return steps::weighed(dir, context, plan);
+    return steps::weighed(dir, context, plan, detail);
     #[cfg(not(target_os = "linux"))]
     {
-        let _ = (dir, context, plan);
+        let _ = (dir, context, plan, detail);
         Ok(Vec::new())
     }
 }
@@ -35,31 +36,55 @@ pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
     let detail = Detail::of(options.full);
     print(&opening())?;
     let dir = tempfile::tempdir()?;
-    sample::write_beside(dir.path(), Overwrite::Refuse)?;
-    let (rig, session) = sample::opened(dir.path())?;
+    let dir = dir.path();
+    sample::write_beside(dir, Overwrite::Refuse)?;
+    let (rig, session) = sample::opened(dir)?;
     let rigs = Rigs::default();
     let context = Context { tables: tables(), rig: &rig, session: &session, rigs: &rigs };
-    let plan = choice::plan(context, &AllCores);
-    let steps: [&dyn Fn() -> Result<Vec<Step>, Failure>; 11] = [
-        &|| Ok(vec![steps::imported(dir.path(), detail)?]),
-        &|| steps::late(&context, &plan),
-        &|| Ok(vec![steps::planned(&context, &plan, detail)]),
-        &|| steps::open(dir.path(), &context, &plan),
-        &|| Ok(steps::far(&context, &plan)),
-        &|| weighed(dir.path(), &context, &plan),
-        &|| steps::measured(dir.path(), detail),
-        &|| Ok(vec![steps::listened(dir.path(), "mix-crackling.wav", detail)?]),
-        &|| Ok(vec![steps::blamed(dir.path(), "mix-crackling.wav")?]),
-        &|| Ok(vec![steps::soaked(dir.path(), &context, &plan)?]),
-        &|| steps::checked(dir.path(), &context, &plan, detail),
-    ];
-    let mut number = 0;
-    for work in steps {
-        for step in work()? {
-            number += 1;
-            print(&asked(number, step.question, &step.command))?;
-            print(&answered(&step, detail))?;
+    let plan = OnceLock::new();
+    std::thread::scope(|scope| {
+        // What takes longest is under way while the first answers are read.
+        let recorded = scope.spawn(|| {
+            let all = if detail.is_full() { &recordings::NAMES[..] } else { &recordings::SHORT };
+            recordings::write(dir, all, Overwrite::Refuse)
+        });
+        let plan = plan.get_or_init(|| choice::plan(context, &AllCores));
+        let weighing = scope.spawn(|| weighed(dir, &context, plan, detail));
+        let mut tour = Tour { number: 0, detail };
+        tour.tell(vec![steps::imported(dir, detail)?])?;
+        tour.tell(steps::late(&context, plan)?)?;
+        tour.tell(vec![steps::planned(&context, plan, detail)])?;
+        tour.tell(steps::open(dir, &context, plan)?)?;
+        tour.tell(steps::far(&context, plan))?;
+        let soaked = steps::soaked(dir, &context, plan)?;
+        ended(recorded)?;
+        let heard = steps::listened(dir, "mix-crackling.wav", detail)?;
+        tour.tell(ended(weighing)?)?;
+        tour.tell(steps::measured(dir, detail)?)?;
+        tour.tell(vec![heard, steps::blamed(dir, "mix-crackling.wav")?, soaked])?;
+        tour.tell(steps::checked(dir, &context, plan, detail)?)?;
+        print(&closing(detail))
+    })
+}
+
+/// What work beside came to.
+fn ended<T>(work: std::thread::ScopedJoinHandle<'_, Result<T, Failure>>) -> Result<T, Failure> {
+    work.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+}
+
+/// Tells step after step, numbered.
+struct Tour {
+    number: usize,
+    detail: Detail,
+}
+
+impl Tour {
+    fn tell(&mut self, steps: Vec<Step>) -> Result<(), Failure> {
+        for step in steps {
+            self.number += 1;
+            print(&asked(self.number, step.question, &step.command))?;
+            print(&answered(&step, self.detail))?;
         }
+        Ok(())
     }
-    print(&closing(detail))
 }

@@ -155,7 +155,7 @@ pub fn write(dir: &Path, force: bool) -> Result<ExitCode, Failure> {
     save(&dir.join(ARCHIVE), &boathouse(), overwrite)?;
     save(&dir.join(TRACE.0), TRACE.1.as_bytes(), overwrite)?;
     write_laptop(dir, overwrite)?;
-    recordings::write(dir, overwrite)?;
+    recordings::write(dir, &recordings::NAMES, overwrite)?;
     let others: Vec<&str> =
         [PROBED, ARCHIVE, TRACE.0, LAPTOP, LINK.0].into_iter().chain(recordings::NAMES).collect();
     print(&written(dir, SOAKED, &others))

@@ -1,6 +1,5 @@
 //! The steps of the tour: each works out its answer as the command itself would.
 
-use super::recordings;
 #[cfg(target_os = "linux")]
 use super::sample::opened_weighed;
 use super::sample::{
@@ -50,9 +49,17 @@ pub fn imported(dir: &Path, detail: Detail) -> Result<Step, Failure> {
     })
 }
 
-/// What the session's processors cost, weighed on this computer, and what that does to the plan.
+/// What the session's processors cost, weighed on this computer, and what that does to the plan: all of them in the long tour, in
+/// the short one the one that six tracks have.
 #[cfg(target_os = "linux")]
-pub fn weighed(dir: &Path, context: &Context<'_>, by_class: &Plan) -> Result<Vec<Step>, Failure> {
+pub fn weighed(
+    dir: &Path,
+    context: &Context<'_>,
+    by_class: &Plan,
+    detail: Detail,
+) -> Result<Vec<Step>, Failure> {
+    const DEAREST: &str = "tuner";
+    let only = (!detail.is_full()).then_some(DEAREST);
     use crate::cli::CatalogueFile;
     use crate::weighing::{Asked, Weighing, of_session};
     let catalogue = CatalogueFile { catalogue: Some(dir.join("processors.toml")) };
@@ -63,15 +70,23 @@ pub fn weighed(dir: &Path, context: &Context<'_>, by_class: &Plan) -> Result<Vec
         again: false,
     };
     let mut weighing = Weighing::new(asked, &catalogue, Some(&dir.join("yardsticks.json")))?;
-    let searched = of_session(weighing.program(), context.session, &[])?;
+    let searched = of_session(weighing.program(), context.session, &[], only)?;
     let found = weighing.all(&searched.found)?;
     let told = views::weigh::Told { found: &found, missing: &searched.missing, kept: None, session: None };
     let (rig, session) = opened_weighed(dir, weighing.known())?;
     let plan = choice::plan(Context { rig: &rig, session: &session, ..*context }, &AllCores);
     let kinds = found.len();
     Ok(vec![Step {
-        question: "What do its plug-ins cost? The computer knows. (Ten made up are built in.)",
-        command: "weigh --session session.toml".into(),
+        question: match only {
+            None => "What do its plug-ins cost? The computer knows. (Ten made up are built in.)",
+            Some(_) => {
+                "What does their pitch correction cost? The computer knows. (A made-up one is built in.)"
+            }
+        },
+        command: format!(
+            "weigh --session session.toml{}",
+            only.map_or(String::new(), |id| format!(" --id {id}"))
+        ),
         lead: views::plan::weighed::lead(context, by_class, &plan, kinds),
         whole: views::weigh::show(&told, Detail::Screen)
             + "\n"
@@ -201,7 +216,6 @@ pub fn far(context: &Context<'_>, plan: &Plan) -> Vec<Step> {
 /// What was measured, on recordings in a folder that is gone afterwards. (An interface that is not there played and
 /// recorded.)
 pub fn measured(dir: &Path, detail: Detail) -> Result<Vec<Step>, Failure> {
-    recordings::write(dir, Overwrite::Refuse)?;
     let takes = [128, 256, 512].map(|n| format!("{n}=loop-{n}.wav"));
     let (found, rate) = probe::collected(&takes, dir)?;
     let fit = Step {

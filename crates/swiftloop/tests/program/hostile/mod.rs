@@ -3,7 +3,11 @@
 
 mod computers;
 #[cfg(target_os = "linux")]
-mod faults;
+pub mod faults;
+#[cfg(target_os = "linux")]
+pub mod inject;
 mod laws;
 mod mutants;
 mod sound;
+#[cfg(target_os = "linux")]
+mod writers;

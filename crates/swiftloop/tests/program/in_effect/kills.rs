@@ -1,8 +1,10 @@
-//! Killed without a chance to do anything about it, at random instants, while it sets and while it goes back, with and without
-//! its guard: the journal leads home, byte for byte.
+//! Killed without a chance to do anything about it, at random instants or at the worst call, while it sets and while it goes
+//! back, with and without its guard, or refused a call by the system: the journal leads home, byte for byte.
 
 use super::{NONE, changed, content, copied, settings};
 use crate::common::{Folder, copy_tree};
+use crate::hostile::faults::asked_kills;
+use crate::hostile::inject::{CALLS, Fault, can_inject, injected};
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
@@ -69,7 +71,7 @@ const APPLY: [&str; 5] = ["apply", "settings.toml", "--root", "copy", "--yes"];
 const BACK: [&str; 4] = ["apply", "--back", "--root", "copy"];
 
 #[test]
-fn killed_at_thirty_instants_of_setting_and_going_back_it_leads_home() {
+fn killed_at_any_instant_of_setting_and_going_back_it_leads_home() {
     let folder = folder();
     let before = content(&folder.path("copy"));
     let whole = takes(&folder, &APPLY);
@@ -78,7 +80,8 @@ fn killed_at_thirty_instants_of_setting_and_going_back_it_leads_home() {
     assert_eq!(changed(&before, &content(&folder.path("copy"))), NONE);
     let mut random = fastrand::Rng::with_seed(9);
     let mut cut_off = 0;
-    for round in 0..30 {
+    let ends = asked_kills().unwrap_or(30);
+    for round in 0..ends {
         let guard_too = round % 2 == 0;
         let child = start(&folder, &APPLY);
         std::thread::sleep(whole.mul_f64(random.f64()));
@@ -97,7 +100,47 @@ fn killed_at_thirty_instants_of_setting_and_going_back_it_leads_home() {
         assert_eq!(back.code, 0, "{round}: {} {}", back.out, back.err);
         assert_eq!(changed(&before, &content(&folder.path("copy"))), NONE, "{round}");
     }
+    println!("apply: {ends} ends, {cut_off} between the first step and the last, all lead home");
     assert!(cut_off > 0, "no kill fell between the first step and the last");
+}
+
+/// A call of the system refused, or the end at it, while it sets and while it goes back.
+#[test]
+fn at_the_worst_calls_it_leads_home() {
+    if !can_inject() {
+        return;
+    }
+    let folder = folder();
+    let before = content(&folder.path("copy"));
+    let ours = ["copy/sys/devices/system/cpu/cpu3/cpufreq/scaling_max_freq", ".state", ".state/swiftloop"];
+    for (fault, name) in [(Fault::Refused, "refused"), (Fault::Ended, "ended")] {
+        let (mut tried, mut felt, mut part) = (0, 0, 0);
+        for calls in CALLS {
+            for when in 1..=3 * calls.times {
+                for going_back in [false, true] {
+                    if going_back {
+                        assert_eq!(folder.run(&APPLY).code, 0);
+                    }
+                    let args = if going_back { &BACK[..] } else { &APPLY[..] };
+                    let answer = injected(&folder, args, &ours, (calls, fault, when));
+                    let about = format!("{args:?}, {} {when} {name}: {}", calls.names, answer.err);
+                    assert!(!answer.err.contains("panicked") && answer.code <= 3, "{about}");
+                    let now = content(&folder.path("copy"));
+                    part += usize::from(now != before);
+                    // What was refused and could not be set is not called done.
+                    felt += usize::from(!(0..=1).contains(&answer.code));
+                    tried += 1;
+                    let back = folder.run(&BACK);
+                    assert_eq!(back.code, 0, "{about}: {} {}", back.out, back.err);
+                    assert_eq!(changed(&before, &content(&folder.path("copy"))), NONE, "{about}");
+                }
+            }
+        }
+        println!(
+            "apply: {tried} calls {name}, felt {felt} times, {part} times something was set; all lead home"
+        );
+        assert!(felt >= 3, "faults were not felt");
+    }
 }
 
 #[test]

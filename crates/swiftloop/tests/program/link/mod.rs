@@ -50,8 +50,13 @@ impl Running {
 
     /// Our own reflector on a free port.
     pub fn reflector(args: &[&str]) -> Self {
+        Self::reflector_for(300, args)
+    }
+
+    /// The same, for so many seconds.
+    pub fn reflector_for(seconds: u32, args: &[&str]) -> Self {
         let mut command = Command::new(assert_cmd::cargo::cargo_bin("swiftloop"));
-        command.args(["link", "reflect", "--seconds", "300"]).args(args);
+        command.args(["link", "reflect", "--seconds", &seconds.to_string()]).args(args);
         if !args.contains(&"--listen") {
             command.args(["--listen", "127.0.0.1:0"]);
         }

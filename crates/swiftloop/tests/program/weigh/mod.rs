@@ -10,7 +10,7 @@ use crate::common::Folder;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 
-fn library() -> PathBuf {
+pub fn library() -> PathBuf {
     let program = assert_cmd::cargo::cargo_bin("swiftloop");
     program.with_file_name("examples").join("libfaulty_plugin.so")
 }
