@@ -139,16 +139,21 @@ impl Rigs {
             let mut sorted = values.to_vec();
             return *sorted.select_nth_unstable_by(place, f64::total_cmp).1;
         };
-        let mut order: Vec<usize> = (0..values.len()).collect();
-        order.sort_by(|&a, &b| values[a].total_cmp(&values[b]));
-        let mut sum = 0.0;
-        for &i in &order {
-            sum += weights[i];
+        // Halves, and halves of the half that holds it: nobody asks for the order of all.
+        let mut all: Vec<(f64, f64)> = values.iter().copied().zip(weights.iter().copied()).collect();
+        let (mut part, mut below) = (&mut all[..], 0.0);
+        while part.len() > 1 {
+            let middle = part.len() / 2;
+            part.select_nth_unstable_by(middle, |a, b| a.0.total_cmp(&b.0));
+            let (lower, upper) = part.split_at_mut(middle);
+            let sum: f64 = below + lower.iter().map(|l| l.1).sum::<f64>();
             if sum >= q - 1e-9 {
-                return values[i];
+                part = lower;
+            } else {
+                (part, below) = (upper, sum);
             }
         }
-        order.last().map_or(f64::NAN, |&i| values[i])
+        part.first().map_or(f64::NAN, |one| one.0)
     }
 
     /// The largest value that a share `q` of rigs reaches.

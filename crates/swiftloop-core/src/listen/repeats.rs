@@ -41,7 +41,7 @@ pub fn repeats(samples: &[f32], grain: &Grain<'_>) -> Vec<Mark> {
         if samples[at..at + PRINT] != samples[before..before + PRINT] {
             return;
         }
-        if let Some(mark) = judge(samples, at, at - before, grain.at(at)) {
+        if let Some(mark) = judge(samples, at, at - before, grain) {
             done = mark.start + mark.length;
             found.push(mark);
         }
@@ -77,26 +77,27 @@ fn places(samples: &[f32], mut each: impl FnMut(usize, u32)) {
 /// largest number there is.
 #[multiversion::multiversion(targets("x86_64+avx2"))]
 fn smallest(marks: &[u32; WIDE], kept: &mut [u8; GO]) {
-    /// Rows that begin at each fingerprint.
-    const ROWS: usize = GO + ROW - 1;
     let mut least = *marks;
-    // In place: what is read lies at or behind what is written. Of 2, 4, 8 and then all of a row.
-    for (step, count) in [(1, WIDE - 1), (2, WIDE - 3), (4, WIDE - 7), (ROW - 8, ROWS)] {
-        for i in 0..count {
-            least[i] = least[i].min(least[i + step]);
-        }
-    }
+    // The smallest of 2, 4, 8 and then all of a row, which begins at each fingerprint.
+    with_later::<1, WIDE>(&mut least, u32::min);
+    with_later::<2, WIDE>(&mut least, u32::min);
+    with_later::<4, WIDE>(&mut least, u32::min);
+    with_later::<{ ROW - 8 }, WIDE>(&mut least, u32::min);
     // The largest of the smallest of all rows that hold one is itself, if it is the smallest of any.
-    let mut most = [0u32; ROWS];
-    most.copy_from_slice(&least[..ROWS]);
-    for (step, count) in [(1, ROWS - 1), (2, ROWS - 3), (4, ROWS - 7), (ROW - 8, GO)] {
-        for i in 0..count {
-            most[i] = most[i].max(most[i + step]);
-        }
+    with_later::<1, WIDE>(&mut least, u32::max);
+    with_later::<2, WIDE>(&mut least, u32::max);
+    with_later::<4, WIDE>(&mut least, u32::max);
+    with_later::<{ ROW - 8 }, WIDE>(&mut least, u32::max);
+    for ((kept, own), most) in kept.iter_mut().zip(&marks[ROW - 1..]).zip(&least) {
+        *kept = u8::from(own == most) & u8::from(*own != u32::MAX);
     }
-    for i in 0..GO {
-        let own = marks[ROW - 1 + i];
-        kept[i] = u8::from(own == most[i] && own != u32::MAX);
+}
+
+/// Each with the one so many places after it; the last ones stay as they are.
+#[inline(always)]
+fn with_later<const STEP: usize, const ALL: usize>(all: &mut [u32; ALL], of: impl Fn(u32, u32) -> u32) {
+    for i in 0..ALL - STEP {
+        all[i] = of(all[i], all[i + STEP]);
     }
 }
 
@@ -120,7 +121,7 @@ fn prints(samples: &[f32], into: &mut [u32]) {
 }
 
 /// The whole copy around `at`, if it is one.
-fn judge(samples: &[f32], at: usize, lag: usize, step: f32) -> Option<Mark> {
+fn judge(samples: &[f32], at: usize, lag: usize, grain: &Grain<'_>) -> Option<Mark> {
     let same = |n: usize| samples[n] == samples[n - lag];
     let mut from = at;
     while from > lag && same(from - 1) && at - from <= FARTHEST {
@@ -136,6 +137,7 @@ fn judge(samples: &[f32], at: usize, lag: usize, step: f32) -> Option<Mark> {
         return None;
     }
     let stretch = &samples[from..to];
+    let step = grain.at(at);
     let least = if length < LONG { 2.5 * step } else { 0.5 * step };
     let moving = stretch.windows(2).filter(|w| (w[1] - w[0]).abs() >= least).count();
     if moving * 3 < stretch.len() {

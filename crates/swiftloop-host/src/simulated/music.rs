@@ -45,7 +45,11 @@ pub fn play(instrument: Instrument, style: Style, rate: Hz, frames: usize, seed:
 #[must_use]
 pub fn band(rate: Hz, frames: usize, seed: u64) -> Vec<Vec<f32>> {
     let all = [Instrument::Plucked, Instrument::Drums, Instrument::Drone, Instrument::Voice];
-    let parts = all.map(|i| play(i, Style::Concert, rate, frames, seed + i as u64));
+    let parts = std::thread::scope(|scope| {
+        let playing =
+            all.map(|i| scope.spawn(move || play(i, Style::Concert, rate, frames, seed + i as u64)));
+        playing.map(|p| p.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
+    });
     (0..2).map(|c| (0..frames).map(|n| parts.iter().map(|p| p[c][n]).sum::<f32>() * 0.4).collect()).collect()
 }
 
@@ -58,6 +62,12 @@ fn stereo(mono: &[f64], random: &mut fastrand::Rng) -> Vec<Vec<f32>> {
     let left = (0..mono.len()).map(|n| (at(Some(n)) + hiss()) as f32).collect();
     let right = (0..mono.len()).map(|n| (softer * at(n.checked_sub(later)) + hiss()) as f32).collect();
     vec![left, right]
+}
+
+/// How much is heard so far into a fade, from 0 to 1: a half wave.
+fn fade(into: f64) -> f64 {
+    // Nearly all of a sound lies behind its fade.
+    if into >= 1.0 { 1.0 } else { 0.5 - 0.5 * (into * std::f64::consts::PI).cos() }
 }
 
 /// Notes of a scale, from about 80 to 700 hertz.
@@ -99,8 +109,7 @@ fn plucked(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -
             let lift = ((length - n) as f64 / (0.05 * rate)).min(1.0);
             // And the one that plucks slides off within half a millisecond.
             let slide = (n as f64 / (0.0005 * rate)).min(1.0);
-            let hand = |edge: f64| 0.5 - 0.5 * (edge * std::f64::consts::PI).cos();
-            *sample += value * hand(lift) * hand(slide);
+            *sample += value * fade(lift) * fade(slide);
             line[i] = loss * ((1.0 - dull) * value + dull * before);
             before = value;
             i = next;
@@ -247,7 +256,7 @@ fn voice(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> 
             glottis = flow;
             let sum: f64 = resonators.iter_mut().zip([1.0, 0.5, 0.25]).map(|(r, a)| a * r.next(push)).sum();
             let edge = (n.min(length - 1 - n) as f64 / (0.02 * rate)).min(1.0);
-            *sample += (0.5 - 0.5 * (edge * std::f64::consts::PI).cos()) * sum;
+            *sample += fade(edge) * sum;
         }
         at += length + if random.u32(0..6) == 0 { (0.4 * rate) as usize } else { (0.03 * rate) as usize };
     }
