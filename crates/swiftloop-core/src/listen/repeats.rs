@@ -194,8 +194,9 @@ mod tests {
             for row in (0..count.saturating_sub(ROW - 1)).filter(|row| !still(*row)) {
                 assert!(kept.iter().any(|k| (row..row + ROW).contains(k)), "{length}: nothing of {row}");
             }
+            // Beside both ends rows are short, and more is kept.
             assert!(
-                kept.iter().all(|k| *k < count) && kept.len() * 4 < count + 12,
+                kept.iter().all(|k| *k < count) && kept.len() * 4 < count + 4 * ROW,
                 "{length}: {}",
                 kept.len()
             );

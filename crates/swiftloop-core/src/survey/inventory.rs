@@ -25,6 +25,9 @@ pub struct Inventory {
     pub busy: Vec<Busy>,
     /// Programs were looked at, whether or not one of them did much.
     pub programs_seen: bool,
+    /// Names of what starts with the system or its desktop.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub starting: Vec<String>,
     /// Free space on the disk that records, in 10⁹ bytes.
     pub disk_free_gb: Option<f64>,
     /// Which system it runs.

@@ -84,6 +84,7 @@ impl Inventory {
         self.busy.retain(|b| within(Some(b.core_share), CORES_USED).is_some());
         self.busy.truncate(MOST_THINGS);
         self.busy.iter_mut().for_each(|b| name(&mut b.name));
+        names(&mut self.starting, MOST_THINGS);
         self.disk_free_gb = within(self.disk_free_gb, DISK_GB);
         self.network.iter_mut().for_each(|n| name(&mut n.name));
         maybe(&mut self.name);

@@ -48,6 +48,7 @@ pub(super) fn read(tree: &Tree) -> Inventory {
         versions: versions(&text("version"), &hardware, &on_bus),
         programs_seen: !processes.is_empty(),
         busy: busy(&processes),
+        starting: super::starting::listed(&text("starting")),
         disk_free_gb: disk(&text("disk")),
         unseen: unseen.map(String::from).to_vec(),
         cards,

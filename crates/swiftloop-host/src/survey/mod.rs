@@ -10,6 +10,8 @@ mod limits;
 mod macos;
 mod network;
 mod pipewire;
+mod script;
+mod starting;
 mod threads;
 mod tree;
 mod usb;
@@ -20,11 +22,13 @@ mod windows;
 mod tests;
 
 pub use eye::Eye;
+pub use script::{LINUX, MACOS, WINDOWS};
 
 use crate::jack::{About, Server, ServerError};
 use std::path::Path;
 use std::time::Duration;
-use swiftloop_core::survey::{Inventory, ServerState, System, Version};
+use swiftloop_core::rig::PowerPlan;
+use swiftloop_core::survey::{Inventory, ServerState, Version};
 use tree::Tree;
 
 /// What PipeWire tells of itself, in a copy of another computer.
@@ -32,14 +36,16 @@ const PIPEWIRE_COPY: &str = "pipewire.json";
 /// Free space on the disk of a copied computer, in 10⁹ bytes.
 const DISK_COPY: &str = "disk-free-gb";
 
+/// Names of what starts with it.
+const STARTING_COPY: &str = "starting";
+
 /// So long are programs looked at.
 const LOOK: Duration = Duration::from_millis(700);
 
 /// Looks at this computer; takes a little over a second, in which the processor is put to work.
 #[must_use]
 pub fn survey() -> Inventory {
-    let mut inventory = read(&Tree::of_this_computer());
-    of_this_system(&mut inventory);
+    let mut inventory = of_this_system(Path::new("."));
     let before = busy::Look::now();
     let work = crate::soak::speed_over_a_second();
     inventory.processor.speed_at_first = Some(work.0.factor());
@@ -50,19 +56,33 @@ pub fn survey() -> Inventory {
     inventory.plausible()
 }
 
-/// Which system this is; all but Linux tell of themselves to a script only.
-fn of_this_system(inventory: &mut Inventory) {
-    inventory.system = match std::env::consts::OS {
-        "windows" => System::Windows,
-        "macos" => System::MacOs,
-        _ => return,
-    };
-    let here = crate::look(Path::new("."));
-    inventory.processor.cores = here.cores;
-    inventory.processor.model = Some(crate::processor_name()).filter(|name| !name.is_empty());
-    inventory.memory.total_gb = here.memory_gb;
-    inventory.sound_unseen = true;
-    inventory.unseen.push("sound devices, power and what starts with the system: a script reads them".into());
+/// What this system tells of itself, each in its own way; free space is that of the disk that holds `folder`.
+#[cfg(windows)]
+fn of_this_system(folder: &Path) -> Inventory {
+    windows::here(folder)
+}
+
+/// What this system tells of itself, each in its own way; free space is that of the disk that holds `folder`.
+#[cfg(not(windows))]
+fn of_this_system(folder: &Path) -> Inventory {
+    let told = if cfg!(target_os = "macos") { script::told_here(MACOS, folder) } else { None };
+    if let Some(told) = told {
+        return told;
+    }
+    let mut inventory = read(&Tree::of_this_computer());
+    if cfg!(target_os = "macos") {
+        // Its own tools told nothing.
+        let here = crate::look(folder);
+        inventory.system = swiftloop_core::survey::System::MacOs;
+        inventory.processor.cores = here.cores;
+        inventory.processor.model = Some(crate::processor_name()).filter(|name| !name.is_empty());
+        inventory.memory.total_gb = here.memory_gb;
+        inventory.sound_unseen = true;
+        inventory.unseen.push("sound devices and power: the system's own tools told nothing of them".into());
+    } else {
+        inventory.starting = starting::here();
+    }
+    inventory
 }
 
 /// How this computer is set now, without any work for the processor: takes as long as programs are looked at.
@@ -70,9 +90,7 @@ fn of_this_system(inventory: &mut Inventory) {
 pub fn state(folder: &Path) -> Inventory {
     let before = busy::Look::now();
     let begun = std::time::Instant::now();
-    let tree = Tree::of_this_computer();
-    let mut inventory = read(&tree);
-    of_this_system(&mut inventory);
+    let mut inventory = of_this_system(folder);
     ask_servers(&mut inventory);
     #[cfg(target_os = "linux")]
     {
@@ -149,6 +167,7 @@ pub fn survey_copy(root: &Path) -> Inventory {
 fn linux_copy(tree: &Tree) -> Inventory {
     let mut inventory = read(tree);
     inventory.disk_free_gb = tree.number(DISK_COPY).filter(|gb| *gb >= 0.0);
+    inventory.starting = starting::listed(&tree.text(STARTING_COPY).unwrap_or_default());
     if let Some(text) = tree.text(PIPEWIRE_COPY) {
         match pipewire::parse(&text) {
             Some((server, version)) => add_server(&mut inventory, server, version),
@@ -165,6 +184,15 @@ fn linux_copy(tree: &Tree) -> Inventory {
 #[must_use]
 pub fn governor() -> Option<String> {
     computer::governor(&Tree::of_this_computer())
+}
+
+/// The power plan in use on this computer, where the system says.
+#[must_use]
+pub fn power_plan() -> Option<PowerPlan> {
+    #[cfg(windows)]
+    return windows::plan_here();
+    #[cfg(not(windows))]
+    governor().as_deref().and_then(PowerPlan::of_governor)
 }
 
 fn read(tree: &Tree) -> Inventory {

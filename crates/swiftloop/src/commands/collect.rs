@@ -6,10 +6,7 @@ use crate::output::{print, raw};
 use crate::page::{command, title, wrapped};
 use std::process::ExitCode;
 use swiftloop_files::{Overwrite, save};
-
-const LINUX: &str = include_str!("../collect/linux.sh");
-const WINDOWS: &str = include_str!("../collect/windows.ps1");
-const MACOS: &str = include_str!("../collect/macos.sh");
+use swiftloop_host::survey::{LINUX, MACOS, WINDOWS};
 
 pub fn run(options: &CollectOptions) -> Result<ExitCode, Failure> {
     let (script, how) = match options.system {

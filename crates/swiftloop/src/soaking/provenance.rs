@@ -7,13 +7,13 @@ use crate::cli::SoakOptions;
 use crate::failure::Failure;
 use crate::views::soak::Since;
 use std::path::Path;
-use swiftloop_core::rig::{PowerPlan, WakeProfile};
+use swiftloop_core::rig::WakeProfile;
 use swiftloop_core::soak::{Provenance, Samples, compare, learn};
 use swiftloop_core::stats::quantile;
 use swiftloop_core::units::{Factor, Range};
 use swiftloop_files::{check_profile_fits, read_rig, save_paced, save_profile, tables};
 use swiftloop_host::soak::{kernel, today};
-use swiftloop_host::survey::governor;
+use swiftloop_host::survey::{governor, power_plan};
 
 /// What can be wrong with the files is found before the machine is put to work; the profile to compare with.
 pub fn check(options: &SoakOptions) -> Result<Option<WakeProfile>, Failure> {
@@ -55,12 +55,11 @@ impl<'a> Profiles<'a> {
 
 /// Under which circumstances this machine was heard.
 fn provenance(options: &SoakOptions, lived: &Lived) -> Provenance {
-    let governor = governor();
     Provenance {
         date: today(),
         kernel: kernel(),
-        power: governor.as_deref().and_then(PowerPlan::of_governor),
-        clocks: governor,
+        power: power_plan(),
+        clocks: governor(),
         realtime: lived.permission.realtime,
         held_awake: options.awake,
         core_speed: Some(lived.speed.factor()),

@@ -186,6 +186,7 @@ pub fn machine(i: &Inventory) -> String {
             }),
         ],
     );
+    line("starts with it", vec![(!i.starting.is_empty()).then(|| i.starting.join(", "))]);
     let k = &i.kernel;
     line(
         "kernel",

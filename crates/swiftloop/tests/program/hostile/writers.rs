@@ -53,8 +53,8 @@ impl Around {
 impl Writer {
     /// What it is called.
     pub fn name(&self) -> String {
-        let words = self.args.iter().take_while(|a| a.chars().all(char::is_lowercase)).take(2);
-        words.copied().collect::<Vec<_>>().join(" ")
+        let words = if ["probe", "link", "trace"].contains(&self.args[0]) { 2 } else { 1 };
+        self.args[..words].join(" ")
     }
 
     fn is(&self, words: &[&str]) -> bool {
@@ -153,11 +153,11 @@ pub const WRITERS: [Writer; 15] = [
             "weigh",
             LIBRARY,
             "--label",
-            "late",
+            "delay-240",
             "--rates",
             "48000",
             "--blocks",
-            "64",
+            "64,256",
             "--catalogue",
             "made/processors.toml",
             "--floor",

@@ -3,6 +3,7 @@
 #   system classes: OperatingSystem, ComputerSystem, Processor, BIOS, Battery, LogicalDisk, PerfProc_Process, PnPSignedDriver (sound)
 #   powercfg: the plan in use, its processor and USB settings
 #   registry: HKLM\SOFTWARE\ASIO (names of drivers), MMDevices\Audio (names, states and formats of sound devices)
+#   registry: CurrentVersion\Run of the computer and of this user (only names: what starts with the system)
 #   Get-PnpDevice: sound and USB devices that are present, and what each hangs on
 $ErrorActionPreference = 'SilentlyContinue'
 $name = $env:COMPUTERNAME -replace '[^A-Za-z0-9._-]', '_'
@@ -40,4 +41,7 @@ reg query HKLM\SOFTWARE\ASIO | Out-File -Encoding utf8 "$out/asio.txt"
   reg query HKLM\SOFTWARE\Microsoft\Windows\CurrentVersion\MMDevices\Audio\Capture /s } |
   Select-String -Pattern '^HKEY_|DeviceState|f19f064d-082c-4e27-bc73-6882a1bb8e4c},0|b3f8fa53-0004-438e-9003-51a46e139bfc},6' |
   ForEach-Object { $_.Line } | Out-File -Encoding utf8 "$out/sound.txt"
+& { reg query HKLM\SOFTWARE\Microsoft\Windows\CurrentVersion\Run
+  reg query HKCU\SOFTWARE\Microsoft\Windows\CurrentVersion\Run } |
+  ForEach-Object { $_ -replace '(REG_[A-Z_]+).*', '$1' } | Out-File -Encoding utf8 "$out/starting.txt"
 Write-Output "copy-$name"

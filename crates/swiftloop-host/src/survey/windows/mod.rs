@@ -1,6 +1,9 @@
 //! A copy of a Windows computer, as our script collects it: JSON of public system classes, text of the power settings, public
 //! registry values. Words in it are in the language of the system, so only identifiers and figures are read.
 
+#[cfg(windows)]
+mod here;
+
 use super::tree::Tree;
 use serde_json::Value;
 use std::path::Path;
@@ -31,7 +34,23 @@ pub(super) fn is_copy(root: &Path) -> bool {
     root.join(FOLDER).is_dir()
 }
 
-/// All that it tells.
+/// What such a computer tells, in the form in which our script copies it.
+#[derive(Default)]
+struct Told {
+    system: Value,
+    /// The registry's export of sound devices, and of makers' drivers.
+    sound: String,
+    asio: String,
+    /// The plan in use and its settings.
+    power: String,
+    devices: Vec<Value>,
+    drivers: Vec<Value>,
+    programs: Vec<Value>,
+    /// Names of what starts with the system.
+    starting: Vec<String>,
+}
+
+/// All that a copy tells.
 pub(super) fn read(tree: &Tree) -> Inventory {
     let json = |name: &str| -> Vec<Value> {
         let text = tree.text(&format!("{FOLDER}/{name}.json")).unwrap_or_default();
@@ -42,13 +61,34 @@ pub(super) fn read(tree: &Tree) -> Inventory {
         }
     };
     let text = |name: &str| tree.decoded(&format!("{FOLDER}/{name}.txt")).unwrap_or_default();
-    let system = json("system");
-    let about = system.first().cloned().unwrap_or(Value::Null);
-    let power = text("power");
-    let devices = json("devices");
-    let drivers = json("drivers");
-    let mut cards = cards(&text("sound"), &devices, &power);
-    for name in maker_drivers(&text("asio")).into_iter().take(MOST_CARDS) {
+    inventory(&Told {
+        system: json("system").first().cloned().unwrap_or(Value::Null),
+        sound: text("sound"),
+        asio: text("asio"),
+        power: text("power"),
+        devices: json("devices"),
+        drivers: json("drivers"),
+        programs: json("programs"),
+        starting: starting(&text("starting")),
+    })
+}
+
+/// All that this computer tells, and the disk that holds a folder.
+#[cfg(windows)]
+pub(super) fn here(folder: &Path) -> Inventory {
+    inventory(&here::told(folder))
+}
+
+/// The power plan that this computer uses.
+#[cfg(windows)]
+pub(super) fn plan_here() -> Option<PowerPlan> {
+    energy(&Value::Null, &here::power()).plan
+}
+
+fn inventory(told: &Told) -> Inventory {
+    let about = &told.system;
+    let mut cards = cards(&told.sound, &told.devices, &told.power);
+    for name in maker_drivers(&told.asio).into_iter().take(MOST_CARDS) {
         if !cards.iter().any(|c| alike(&c.name, &name)) {
             cards.push(Card { id: name.clone(), name, driver: "ASIO".into(), ..Card::default() });
         }
@@ -58,23 +98,32 @@ pub(super) fn read(tree: &Tree) -> Inventory {
     }
     let unseen = [
         "the buffer of a driver: it stands only on the panel of the interface",
-        "priorities, idle states and interrupts: Windows does not tell them to a script",
+        "priorities, idle states and interrupts: Windows does not tell them to everybody",
     ];
-    let programs = json("programs");
     Inventory {
         system: System::Windows,
         name: word(&about["Name"]),
-        processor: processor(&about, &power),
-        memory: memory(&about),
-        power: energy(&about, &power),
-        versions: versions(&about, &drivers),
-        programs_seen: !programs.is_empty(),
-        busy: busy(&programs),
+        processor: processor(about, &told.power),
+        memory: memory(about),
+        power: energy(about, &told.power),
+        versions: versions(about, &told.drivers),
+        programs_seen: !told.programs.is_empty(),
+        busy: busy(&told.programs),
+        starting: told.starting.clone(),
         disk_free_gb: about["DiskFreeBytes"].as_f64().map(|b| b / 1e9),
         unseen: unseen.map(String::from).to_vec(),
         cards,
         ..Inventory::default()
     }
+}
+
+/// Names of values in the registry's export of what starts with the system.
+fn starting(text: &str) -> Vec<String> {
+    let names = text.lines().filter_map(|l| l.split_once("REG_").map(|(name, _)| name.trim().to_string()));
+    let mut all: Vec<String> = names.filter(|n| !n.is_empty()).collect();
+    all.sort();
+    all.dedup();
+    all
 }
 
 fn word(value: &Value) -> Option<String> {
@@ -310,6 +359,14 @@ mod tests {
         assert_eq!(setting(power, "00000000-0000-0000-0000-000000000000"), None);
         assert_eq!(energy(&Value::Null, power).plan, Some(PowerPlan::Performance));
         assert_eq!(energy(&Value::Null, "nothing").plan, None);
+    }
+
+    #[test]
+    fn what_starts_with_the_system_is_told_by_name_once() {
+        let text = "\nHKEY_LOCAL_MACHINE\\SOFTWARE\\Run\n    Cloud copier    REG_SZ    \"C:\\cloud.exe\" /quiet\n\
+            HKEY_CURRENT_USER\\Run\n    Cloud copier    REG_SZ    x\n    Chat    REG_EXPAND_SZ    y\n";
+        assert_eq!(starting(text), ["Chat", "Cloud copier"]);
+        assert!(starting("nothing").is_empty());
     }
 
     #[test]

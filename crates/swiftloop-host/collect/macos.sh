@@ -2,7 +2,8 @@
 # Copies what this computer tells of itself into a folder copy-NAME, for: swiftloop survey --root, swiftloop check.
 # It changes nothing and sends nothing. It reads what these tools of the system print:
 #   system_profiler (audio devices, USB, hardware overview), pmset -g (power settings, supply), sw_vers, vm_stat, sysctl vm.swapusage,
-#   ps (programs that work now), df (free space of this folder), scutil (the computer's name)
+#   ps (programs that work now), df (free space of this folder), scutil (the computer's name);
+#   names (only) of what is in the folders LaunchAgents: what starts when somebody logs in
 set -u
 name=$(scutil --get LocalHostName 2>/dev/null || hostname -s)
 out="copy-$(printf %s "$name" | tr -c 'A-Za-z0-9._-' '_')"
@@ -22,4 +23,5 @@ vm_stat >memory.txt
 sysctl vm.swapusage >swap.txt
 ps -Arco pcpu,comm | head -n 12 >programs.txt
 df -k .. >disk.txt
+ls "$HOME/Library/LaunchAgents" /Library/LaunchAgents 2>/dev/null | grep '\.plist$' >starting.txt
 echo "$out"

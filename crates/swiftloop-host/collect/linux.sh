@@ -6,7 +6,7 @@
 #          net/route (which way leads to the network)
 #   /sys:  devices/system/cpu (clocks, idle, topology), bus/usb/devices (names, speeds, sleep), class/power_supply,
 #          class/thermal, class/dmi/id/bios_version, kernel/realtime, class/net (which way is wireless)
-#   pw-dump, if PipeWire is there; df for the free space of this folder
+#   pw-dump, if PipeWire is there; df for the free space of this folder; names (only) of what is in the folders autostart
 set -u
 out="copy-$(uname -n | tr -c 'A-Za-z0-9._\n-' '_')"
 mkdir "$out" || exit 1
@@ -35,4 +35,6 @@ for d in /sys/class/net/*/wireless /sys/class/net/*/phy80211; do [ -e "$d" ] && 
 command -v pw-dump >/dev/null 2>&1 && pw-dump >"$out/pipewire.json" 2>/dev/null
 [ -s "$out/pipewire.json" ] || rm -f "$out/pipewire.json"
 df -Pk . | awk 'NR == 2 { printf "%.3f\n", $4 * 1024 / 1e9 }' >"$out/disk-free-gb"
+ls "${XDG_CONFIG_HOME:-$HOME/.config}/autostart" /etc/xdg/autostart 2>/dev/null | grep '\.desktop$' >"$out/starting"
+[ -s "$out/starting" ] || rm -f "$out/starting"
 echo "$out"
