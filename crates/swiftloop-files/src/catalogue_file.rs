@@ -54,10 +54,10 @@ pub fn add_to_catalogue(path: &Path, entry: Entry) -> Result<Catalogue, FileErro
     if let Some(folder) = path.parent() {
         std::fs::create_dir_all(folder).map_err(|e| FileError::unwritable(folder, &e))?;
     }
-    let unwritable = |e: std::io::Error| FileError::unwritable(path, &e);
-    match std::fs::File::create_new(path) {
-        Err(e) if e.kind() != std::io::ErrorKind::AlreadyExists => return Err(unwritable(e)),
-        Ok(_) | Err(_) => {}
+    // Something has to be there to be held: a whole catalogue of nothing.
+    match save(path, text(path, &Catalogue::default())?.as_bytes(), Overwrite::Refuse) {
+        Ok(()) | Err(FileError::Exists { .. }) => {}
+        Err(why) => return Err(why),
     }
     let _held = Locked::new(path, path)?;
     let mut catalogue = read_catalogue(path)?;

@@ -42,7 +42,7 @@ pub use rig_file::{
     Added, Difference, NewTrip, Replace, check_profile_fits, save_paced, save_profile, save_surveyed,
     save_trips, with_profile,
 };
-pub use save::{Overwrite, keep_names, save, save_all};
+pub use save::{Overwrite, keep_names, save, save_all, unfinished};
 pub use schema::{notes_schema, rig_schema, session_schema, settings_schema};
 pub use settings_file::settings_text;
 pub use tables::{tables, thieves};

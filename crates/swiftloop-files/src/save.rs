@@ -170,7 +170,10 @@ fn beside(path: &Path, content: &[u8], like: Option<&Metadata>) -> std::io::Resu
 }
 
 /// A file without a name of its own yet, held by this run; what runs that were ended have left there is cleared away.
-fn unfinished(folder: &Path) -> std::io::Result<NamedTempFile> {
+///
+/// # Errors
+/// The folder cannot be written into.
+pub fn unfinished(folder: &Path) -> std::io::Result<NamedTempFile> {
     clear(folder);
     loop {
         let file = tempfile::Builder::new().prefix(UNFINISHED).tempfile_in(folder)?;

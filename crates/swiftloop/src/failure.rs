@@ -2,6 +2,7 @@
 
 use crate::page::{clean, paint, width, wrapped};
 use crate::words::Explain;
+use std::io::Write;
 use std::process::ExitCode;
 use swiftloop_files::{FileError, plain_words};
 
@@ -68,7 +69,8 @@ impl Failure {
                 other => simple(&other.to_string(), other.help()),
             },
         };
-        anstream::eprint!("{}", paint(&text));
+        // Where that cannot be written the exit code says it.
+        let _ = write!(anstream::stderr(), "{}", paint(&text));
         ExitCode::from(code)
     }
 }

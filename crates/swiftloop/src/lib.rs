@@ -2,6 +2,8 @@
 //! answer on stdout, what is wrong on stderr, the files that were asked for, and the exit code. The program is this and
 //! nothing else, so that whoever wants to try it on ten million inputs can do so without starting it ten million times.
 #![forbid(unsafe_code)]
+// They panic where nothing can be written; `output` does not.
+#![cfg_attr(not(test), deny(clippy::print_stderr, clippy::print_stdout))]
 
 mod built;
 mod cli;

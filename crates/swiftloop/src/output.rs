@@ -16,6 +16,11 @@ pub fn print(text: &str) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
+/// Says something beside the answer, in a line on stderr. Where that cannot be written nobody reads it, and the work goes on.
+pub fn aside(line: &str) {
+    let _ = writeln!(std::io::stderr(), "{line}");
+}
+
 /// Prints bytes that are not for people.
 pub fn raw(bytes: &[u8]) -> Result<ExitCode, Failure> {
     let mut out = std::io::stdout().lock();

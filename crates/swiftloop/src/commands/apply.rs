@@ -7,7 +7,7 @@ use crate::in_effect::{
     Applied, Asked, Computer, Hands, Returned, apply, back_with, journal_path, kinds_of_puts, only_mine,
     own_user, put_back,
 };
-use crate::output::{answer, yes_or_no};
+use crate::output::{answer, aside, yes_or_no};
 use crate::sentinel::Sentinel;
 use crate::views::apply as view;
 use crate::views::check::Checked;
@@ -182,9 +182,9 @@ impl Setting<'_> {
 /// Somebody presses Enter in time.
 fn confirmed(seconds: f64) -> Result<bool, Failure> {
     let stop = crate::soaking::stopped_by_signals()?;
-    eprintln!(
+    aside(&format!(
         "Does everything sound as it should? Press Enter within {seconds:.0} s to keep it; else it all goes back."
-    );
+    ));
     let (tell, hear) = mpsc::channel();
     std::thread::spawn(move || {
         let mut line = String::new();

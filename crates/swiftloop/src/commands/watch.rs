@@ -56,7 +56,7 @@ pub fn run(options: &WatchOptions) -> Result<ExitCode, Failure> {
             times.push(at);
         }
         if heard && options.bell && shows {
-            eprint!("\u{7}");
+            let _ = std::io::Write::write_all(&mut std::io::stderr(), b"\x07");
         }
         bar.set_message(view::line(demand, m));
         if let Some(log) = &mut log {

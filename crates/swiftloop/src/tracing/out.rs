@@ -3,7 +3,7 @@
 use crate::failure::Failure;
 use std::io::{ErrorKind, Write};
 use std::path::Path;
-use swiftloop_files::{FileError, keep_names};
+use swiftloop_files::{FileError, keep_names, unfinished};
 
 /// The file in the making: beside its place, put there when it is whole.
 pub struct Out {
@@ -16,10 +16,7 @@ pub struct Out {
 impl Out {
     pub fn beside(path: &Path) -> Result<Self, Failure> {
         let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        let file = tempfile::Builder::new()
-            .prefix(".trace-")
-            .tempfile_in(folder)
-            .map_err(|e| FileError::unwritable(path, &e))?;
+        let file = unfinished(folder).map_err(|e| FileError::unwritable(path, &e))?;
         Ok(Self { file, lines: 0, full: false })
     }
 

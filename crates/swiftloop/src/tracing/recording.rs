@@ -5,6 +5,7 @@ use super::out::Out;
 use super::refused;
 use crate::cli::{TraceRecordOptions, Until};
 use crate::failure::Failure;
+use crate::output::aside;
 use crate::soaking::server_failure;
 use crate::views::trace::record::progress;
 use std::io::{BufRead, ErrorKind, IsTerminal, Read};
@@ -31,6 +32,12 @@ pub fn for_a_time(
     let mut buffer = vec![0; 1 << 16];
     let mut ends = false;
     loop {
+        // However much comes: on a busy machine the reading itself makes more of it.
+        if !ends && (begun.elapsed() >= length || stop.load(Relaxed)) {
+            // What is in the ring still comes.
+            recorder.freeze().map_err(refused)?;
+            ends = true;
+        }
         match text.read(&mut buffer) {
             Ok(0) => {}
             Ok(read) => {
@@ -47,12 +54,6 @@ pub fn for_a_time(
             break;
         }
         bar.set_position(begun.elapsed().as_millis() as u64);
-        if begun.elapsed() >= length || stop.load(Relaxed) {
-            // What is in the ring still comes.
-            recorder.freeze().map_err(refused)?;
-            ends = true;
-            continue;
-        }
         std::thread::sleep(EMPTIED.min(length.saturating_sub(begun.elapsed())));
     }
     bar.finish_and_clear();
@@ -149,7 +150,7 @@ impl Watch<'_> {
 /// A thread that waits for the Enter key and marks it, until there is nobody to mark it for.
 fn listen_for_key(marker: Weak<Marker>, noticed: mpsc::Sender<()>) {
     if std::io::stdin().is_terminal() && std::io::stderr().is_terminal() {
-        eprintln!("Press Enter when you hear it; Ctrl-C ends the recording.");
+        aside("Press Enter when you hear it; Ctrl-C ends the recording.");
     }
     std::thread::spawn(move || {
         for line in std::io::stdin().lock().lines() {

@@ -1,6 +1,7 @@
 //! `link measure`: the receive buffer first, then what was found of the way, the clocks, the line, and with what it was measured.
 
 use super::{an_hour, share, short};
+use crate::output::aside;
 use crate::page::{Columns, Head, Style, TIED, answer, command, counted, styled, tied, title, wrapped};
 use crate::views::{Detail, quoted};
 use crate::words::figures::{clock, duration, in_ms, ms, plain};
@@ -49,7 +50,8 @@ impl Live {
         let plain = !std::io::stderr().is_terminal();
         let host = crate::page::clean(host);
         if plain {
-            eprintln!("measuring the way to {host}: at most {}", crate::page::paint(&clock(seconds)));
+            let most = crate::page::paint(&clock(seconds));
+            aside(&format!("measuring the way to {host}: at most {most}"));
         }
         let target = if plain { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr_with_hz(5) };
         let bar = ProgressBar::with_draw_target(Some((seconds * 10.0) as u64), target);
@@ -70,7 +72,7 @@ impl Live {
         self.bar.set_position((passed * 10.0) as u64);
         if self.plain && passed >= self.next {
             self.next += 10.0;
-            eprintln!("{said}");
+            aside(&said);
         }
         self.bar.set_message(said);
     }

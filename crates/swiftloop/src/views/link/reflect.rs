@@ -1,5 +1,6 @@
 //! `link reflect`: where it listens, what it does meanwhile, what it did.
 
+use crate::output::aside;
 use crate::page::{answer, command, counted, wrapped};
 use crate::words::figures::clock;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
@@ -26,10 +27,10 @@ impl Live {
     pub fn begin(at: SocketAddr, seconds: Option<f64>) -> Self {
         let until =
             seconds.map_or("until Ctrl-C".into(), |s| format!("for {}", crate::page::paint(&clock(s))));
-        eprintln!(
+        aside(&format!(
             "listening on {at}, {until}. The other side:  swiftloop link measure THIS-COMPUTER:{}",
             at.port()
-        );
+        ));
         let target = if std::io::stderr().is_terminal() {
             ProgressDrawTarget::stderr_with_hz(4)
         } else {

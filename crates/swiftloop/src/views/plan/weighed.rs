@@ -1,7 +1,7 @@
 //! Two plans of one session beside each other: with costs by class, and with costs as they were weighed.
 
 use super::two_plans::holding;
-use crate::page::{Columns, Head, para};
+use crate::page::{Columns, Head, counted, para};
 use crate::words::figures::{dropout_verdict, percent};
 use crate::words::settings::short_place;
 use swiftloop_core::choice::{Choice, Plan};
@@ -10,8 +10,9 @@ use swiftloop_core::loops::Context;
 /// What became of the doubt, in sentences.
 pub fn lead(context: &Context<'_>, by_class: &Plan, weighed: &Plan, kinds: usize) -> Vec<String> {
     let mut lines = vec![format!(
-        "{kinds} kinds of processors weighed on this very computer; {} of {} settings hold in 9 of 10 rigs like this, by \
+        "{} weighed on this very computer; {} of {} settings hold in 9 of 10 rigs like this, by \
          classes of cost it was {}.",
+        counted(kinds, "kind of processor", "kinds of processors"),
         holding(weighed),
         weighed.choices.len(),
         holding(by_class)

@@ -2,6 +2,7 @@
 //! a plain line at the start and every ten seconds otherwise.
 
 use super::text::misses;
+use crate::output::aside;
 use crate::page::{clean, paint};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::io::IsTerminal;
@@ -56,7 +57,7 @@ impl Live {
         (self.judged_s, self.next_plain_s) = (0.0, PLAIN_S);
         if self.bar.is_none() {
             let all = time(2.0 * seconds);
-            eprintln!("{title}: at most {all}, half of it to listen, half to judge");
+            aside(&format!("{title}: at most {all}, half of it to listen, half to judge"));
         }
     }
 
@@ -99,13 +100,13 @@ impl Live {
             self.next_plain_s += PLAIN_S;
             let seen = meter.look();
             let worst = |of: fn(&WorkerReading) -> f64| seen.iter().map(of).fold(0.0, f64::max);
-            eprintln!(
+            aside(&format!(
                 "{}: {left} left, {}, wakes at worst {:.0} µs late, works at worst {:.0} µs",
                 self.title,
                 paint(&misses(meter.misses())),
                 worst(|s| s.worst_wake_us),
                 worst(|s| s.worst_exec_us)
-            );
+            ));
         }
     }
 

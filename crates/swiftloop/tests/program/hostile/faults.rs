@@ -16,7 +16,7 @@ fn content(folder: &Folder) -> BTreeMap<String, Vec<u8>> {
         for entry in std::fs::read_dir(at).unwrap().flatten() {
             let path = entry.path();
             let name = path.strip_prefix(folder.root()).unwrap().to_string_lossy().into_owned();
-            let own = [".swiftloop-new-", ".trace-", ".state", ".kept"];
+            let own = [".swiftloop-new-", ".state", ".kept"];
             if path.is_dir() {
                 open.push(path);
             } else if !own.iter().any(|o| name.contains(o)) {
@@ -31,18 +31,6 @@ fn unfinished(folder: &Folder) -> usize {
     let names = |at: std::path::PathBuf| std::fs::read_dir(at).into_iter().flatten().flatten();
     let here = names(folder.root().to_path_buf()).chain(names(folder.path("made")));
     here.filter(|e| e.file_name().to_string_lossy().starts_with(".swiftloop-new-")).count()
-}
-
-/// What a recording of the kernel was put into before it got its name: a process that outlives it clears it away.
-fn pieces_stay(folder: &Folder) -> bool {
-    let patience = Instant::now() + Duration::from_secs(10);
-    while folder.files().iter().any(|f| f.starts_with(".trace-")) {
-        if Instant::now() > patience {
-            return true;
-        }
-        std::thread::sleep(Duration::from_millis(20));
-    }
-    false
 }
 
 fn begun(folder: &Folder, args: &[impl AsRef<str>]) -> Child {
@@ -74,7 +62,6 @@ fn judge(folder: &Folder, writer: &Writer, before: &BTreeMap<String, Vec<u8>>, a
     }
     let strange: Vec<&String> = now.keys().filter(|n| !before.contains_key(*n) && !own(n)).collect();
     assert!(strange.is_empty(), "{about}: left behind {strange:?}");
-    assert!(!pieces_stay(folder), "{about}: pieces of a recording are left for good");
     match (now.get(writer.file), before.get(writer.file)) {
         (Some(now), Some(before)) if now == before => false,
         (Some(now), _) => {

@@ -54,8 +54,9 @@ pub fn injected(
         Fault::Refused => format!("error={}", calls.error),
         Fault::Ended => "signal=KILL".into(),
     };
-    let mut strace = Command::new("strace");
-    strace.args(["-f", "-q", "-o", "/dev/null", "-e"]);
+    // What hangs is a fault with a name, not a run that never ends.
+    let mut strace = Command::new("timeout");
+    strace.args(["-s", "KILL", "120", "strace", "-f", "-q", "-o", "/dev/null", "-e"]);
     strace.arg(format!("inject={}:{what}:when={when}", calls.names));
     if calls.only_ours {
         for name in ours {

@@ -164,7 +164,8 @@ pub const WRITERS: [Writer; 15] = [
             "made/floor.json",
         ],
         file: "made/processors.toml",
-        whole: |text| text.contains("[[processor]]") && toml_is_whole(text),
+        // One that holds nothing yet is whole as well.
+        whole: |text| text.starts_with("# ") && toml_is_whole(text),
     },
     Writer {
         args: &["soak", "--buffer", "256", "--work", "5", "--seconds", "1.5", "--save", "rig.toml"],

@@ -119,7 +119,9 @@ fn at_the_worst_calls_it_leads_home() {
             for when in 1..=3 * calls.times {
                 for going_back in [false, true] {
                     if going_back {
-                        assert_eq!(folder.run(&APPLY).code, 0);
+                        // One thing cannot be set in a copy.
+                        assert!(folder.run(&APPLY).code <= 1);
+                        assert_ne!(content(&folder.path("copy")), before);
                     }
                     let args = if going_back { &BACK[..] } else { &APPLY[..] };
                     let answer = injected(&folder, args, &ours, (calls, fault, when));

@@ -58,7 +58,7 @@ fn a_recording_leaves_nothing_behind_also_when_it_is_killed() {
         std::fs::read_dir(folder.root())
             .unwrap()
             .flatten()
-            .any(|e| e.file_name().to_string_lossy().starts_with(".trace-"))
+            .any(|e| e.file_name().to_string_lossy().starts_with(".swiftloop-new-"))
     };
     let patience = Instant::now() + Duration::from_secs(10);
     while !instances().is_empty() || left() {
@@ -222,7 +222,7 @@ fn who_may_not_is_told_which_right_is_missing() {
         );
     }
     assert!(
-        !folder.files().iter().any(|f| f.contains("mine") || f.starts_with(".trace-")),
+        !folder.files().iter().any(|f| f.contains("mine") || f.starts_with(".swiftloop-new-")),
         "{:?}",
         folder.files()
     );
