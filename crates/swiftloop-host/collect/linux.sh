@@ -35,6 +35,6 @@ for d in /sys/class/net/*/wireless /sys/class/net/*/phy80211; do [ -e "$d" ] && 
 command -v pw-dump >/dev/null 2>&1 && pw-dump >"$out/pipewire.json" 2>/dev/null
 [ -s "$out/pipewire.json" ] || rm -f "$out/pipewire.json"
 df -Pk . | awk 'NR == 2 { printf "%.3f\n", $4 * 1024 / 1e9 }' >"$out/disk-free-gb"
-ls "${XDG_CONFIG_HOME:-$HOME/.config}/autostart" /etc/xdg/autostart 2>/dev/null | grep '\.desktop$' >"$out/starting"
+ls "${XDG_CONFIG_HOME:-${HOME:-}/.config}/autostart" /etc/xdg/autostart 2>/dev/null | grep '\.desktop$' >"$out/starting"
 [ -s "$out/starting" ] || rm -f "$out/starting"
 echo "$out"

@@ -23,5 +23,5 @@ vm_stat >memory.txt
 sysctl vm.swapusage >swap.txt
 ps -Arco pcpu,comm | head -n 12 >programs.txt
 df -k .. >disk.txt
-ls "$HOME/Library/LaunchAgents" /Library/LaunchAgents 2>/dev/null | grep '\.plist$' >starting.txt
+ls "${HOME:-}/Library/LaunchAgents" /Library/LaunchAgents 2>/dev/null | grep '\.plist$' >starting.txt
 echo "$out"

@@ -50,7 +50,7 @@ pub fn imported(dir: &Path, detail: Detail) -> Result<Step, Failure> {
 }
 
 /// What the session's processors cost, weighed on this computer, and what that does to the plan: all of them in the long tour, in
-/// the short one the one that most tracks have.
+/// the short one the one that six tracks have and that costs most.
 #[cfg(target_os = "linux")]
 pub fn weighed(
     dir: &Path,
@@ -58,8 +58,8 @@ pub fn weighed(
     by_class: &Plan,
     detail: Detail,
 ) -> Result<Vec<Step>, Failure> {
-    const MOST_USED: &str = "equaliser";
-    let only = (!detail.is_full()).then_some(MOST_USED);
+    const DEAREST: &str = "tuner";
+    let only = (!detail.is_full()).then_some(DEAREST);
     use crate::cli::CatalogueFile;
     use crate::weighing::{Asked, Weighing, of_session};
     let catalogue = CatalogueFile { catalogue: Some(dir.join("processors.toml")) };
@@ -79,7 +79,9 @@ pub fn weighed(
     Ok(vec![Step {
         question: match only {
             None => "What do its plug-ins cost? The computer knows. (Ten made up are built in.)",
-            Some(_) => "What do their equalisers cost? The computer knows. (A made-up one is built in.)",
+            Some(_) => {
+                "What does their pitch correction cost? The computer knows. (A made-up one is built in.)"
+            }
         },
         command: format!(
             "weigh --session session.toml{}",
