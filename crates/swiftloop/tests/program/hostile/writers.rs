@@ -34,9 +34,11 @@ impl Around {
         Self { reflector: Some(Running::reflector_for(3600, &[])), kernel }
     }
 
-    /// Whether it can be run here at all.
+    /// Whether it can be run here at all, and is not left out: `SWIFTLOOP_WRITERS=soak,trace record` names those that are wanted.
     pub fn has(&self, writer: &Writer) -> bool {
-        self.kernel || !writer.is(&["trace", "record"])
+        let wanted = std::env::var("SWIFTLOOP_WRITERS");
+        let is_wanted = wanted.map_or(true, |names| names.split(',').any(|name| name == writer.name()));
+        is_wanted && (self.kernel || !writer.is(&["trace", "record"]))
     }
 
     /// The options of a writer as they are typed here.
