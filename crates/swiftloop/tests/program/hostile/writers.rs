@@ -152,7 +152,9 @@ pub const WRITERS: [Writer; 15] = [
     },
     Writer {
         args: &[
+            // What is known already would not be written once more.
             "weigh",
+            "--again",
             LIBRARY,
             "--label",
             "delay-240",
