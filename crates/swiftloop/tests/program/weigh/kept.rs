@@ -137,6 +137,27 @@ fn a_session_is_weighed_and_planned_with_what_was_found() {
 
 /// The session's own processors as the work: all that were weighed, and nothing of them stays.
 #[test]
+fn one_processor_of_a_session_is_weighed_alone() {
+    let folder = Folder::with_demo();
+    let args = [
+        "weigh",
+        "--session",
+        "session.toml",
+        "--rates",
+        "48000",
+        "--blocks",
+        "64,256",
+        "--floor",
+        "floor.json",
+    ];
+    let found = folder.json(&[&args[..], &["--catalogue", "c.toml", "--id", "gate"]].concat());
+    let ids: Vec<&Value> = found["processors"].as_array().expect("a list").iter().map(|p| &p["id"]).collect();
+    assert_eq!(ids, ["gate"], "{found}");
+    let unknown = folder.run(&[&args[..], &["--catalogue", "c.toml", "--id", "gaet"]].concat());
+    assert!(unknown.code == 2 && unknown.err.contains("did you mean `gate`?"), "{}", unknown.err);
+}
+
+#[test]
 fn a_session_is_soaked_with_its_own_processors() {
     let folder = Folder::empty();
     assert_eq!(folder.run(&["new", "--driver", "alsa", "--rate", "48000", "--yes", "."]).code, 0);
