@@ -35,8 +35,6 @@ pub(in crate::survey) fn told_here(script: &str, folder: &Path) -> Option<Invent
     let mut told = crate::survey::survey_copy(&copy.path());
     // The disk that counts is not that of the folder which goes away.
     told.disk_free_gb = crate::look(folder).disk_free_gb;
-    // What a copy cannot tell is looked at beside it.
-    told.unseen.retain(|why| !why.starts_with("a copy tells nothing"));
     Some(told)
 }
 
