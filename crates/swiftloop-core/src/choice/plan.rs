@@ -16,10 +16,12 @@ use crate::doubt::{HOPELESS, SURE};
 use crate::ids::{InterfaceId, PhaseId, RemedyId};
 use crate::link::far::{LateOnLine, present};
 use crate::loops::Context;
+use crate::risk::{Meter, Remembered};
 use crate::session::Phase;
 use crate::units::{Hz, Share};
 use crate::workers::Workers;
 use std::cmp::Reverse;
+use std::sync::Arc;
 
 /// The choice for one interface and phase.
 #[derive(Debug, Clone)]
@@ -156,10 +158,12 @@ impl Plan {
 /// Plans every interface and phase.
 #[must_use]
 pub fn plan(context: Context<'_>, workers: &impl Workers) -> Plan {
+    // Much of what one pass asks the next asks again.
+    let remembered = Arc::new(Remembered::default());
     let mut best: Option<Planned<'_>> = None;
     let mut lost: Vec<(Hz, Objections)> = Vec::new();
     for rate in context.session.rates() {
-        let planned = plan_at(context, rate, workers);
+        let planned = plan_with((context, &remembered), rate, None, workers);
         let better = best.as_ref().is_none_or(|b| planned.objections.less_than(&b.objections));
         let loser = if better { best.replace(planned) } else { Some(planned) };
         lost.extend(loser.map(|l| (l.rate, l.objections)));
@@ -184,7 +188,7 @@ pub fn plan(context: Context<'_>, workers: &impl Workers) -> Plan {
     let best = match best.prints() {
         Some(prints) => {
             let rate = best.rate;
-            plan_with(context, rate, Some((&prints, best)), workers)
+            plan_with((context, &remembered), rate, Some((&prints, best)), workers)
         }
         None => best,
     };
@@ -215,13 +219,9 @@ struct Planned<'a> {
     silent: Vec<Silent>,
 }
 
-fn plan_at<'a>(context: Context<'a>, rate: Hz, workers: &impl Workers) -> Planned<'a> {
-    plan_with(context, rate, None, workers)
-}
-
-/// The same where some tracks are printed anyway; the phase that they are printed for stays as it was planned before.
+/// Plans for one rate. Where some tracks are printed anyway the phase that they are printed for stays as it was planned before.
 fn plan_with<'a>(
-    context: Context<'a>,
+    (context, remembered): (Context<'a>, &Arc<Remembered>),
     rate: Hz,
     printed: Option<(&Prints, Planned<'a>)>,
     workers: &impl Workers,
@@ -246,6 +246,7 @@ fn plan_with<'a>(
     let solved = solved(wanted, together, workers, |(interface, phase), thought| {
         let mut problem = PhaseProblem::new(context, interface, phase, rate);
         problem.thought = thought;
+        problem.meter = Meter::sharing(Arc::clone(remembered));
         if let Some(prints) = prints {
             problem.have_done(&prints.ids);
         }

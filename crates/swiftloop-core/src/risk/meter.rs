@@ -2,21 +2,40 @@
 //! clock cuts short would answer differently tomorrow; one that is cut short by what it worked out answers the same
 //! everywhere, and can say how far off it may be.
 
+use super::Remembered;
+use super::remembered::{Answer, Question};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 /// Counts what one problem has cost, in steps of about a nanosecond of a laptop's core.
 #[derive(Debug, Default)]
-pub struct Meter(AtomicU64);
+pub struct Meter {
+    spent: AtomicU64,
+    remembered: Arc<Remembered>,
+}
 
 impl Meter {
+    /// Of a problem that asks much of what others ask: what one has worked out the others know.
+    #[must_use]
+    pub fn sharing(remembered: Arc<Remembered>) -> Self {
+        Self { remembered, ..Self::default() }
+    }
+
     /// So many steps more.
     pub fn add(&self, steps: u64) {
-        self.0.fetch_add(steps, Ordering::Relaxed);
+        self.spent.fetch_add(steps, Ordering::Relaxed);
+    }
+
+    /// The answer to a question, and its steps, whoever worked it out.
+    pub(super) fn answer(&self, question: &Question, of: impl FnOnce() -> Answer) -> f64 {
+        let answer = self.remembered.answer(question, of);
+        self.add(answer.steps);
+        answer.value
     }
 
     /// All so far.
     #[must_use]
     pub fn spent(&self) -> u64 {
-        self.0.load(Ordering::Relaxed)
+        self.spent.load(Ordering::Relaxed)
     }
 }

@@ -2,6 +2,7 @@
 //! delays and the variation of execution time.
 
 use super::backlog::{Rounded, Takes, Walk, dropouts_per_block};
+use super::remembered::{Answer, Question};
 use super::{Delay, Meter, Pace, Wake, WakeSet, Work};
 use crate::units::{Blocks, Micros, PerHour, Range};
 use serde::Serialize;
@@ -42,7 +43,7 @@ pub struct RiskModel<'a> {
     pub reserve: Range<Blocks>,
     /// Wake-up delays.
     pub wake: &'a WakeSet,
-    /// Counts how much is worked out, where somebody wants to know.
+    /// Counts how much is worked out, and remembers it, where somebody wants to know.
     pub meter: Option<&'a Meter>,
 }
 
@@ -106,7 +107,9 @@ impl RiskModel<'_> {
         let most = if reserve.raw() > SINGLE {
             // Lateness carries over: a coarse grid that rounds up.
             let steps = (COARSE / reserve.raw()).clamp(8.0, COARSE / 2.0) as usize;
-            self.walked(wake, work, (reserve.raw(), steps, Rounded::Up), false)
+            self.known(1, (wake, work, reserve, &[]), || {
+                self.walked(wake, work, (reserve.raw(), steps, Rounded::Up), false)
+            })
         } else {
             most.into_iter().fold(f64::INFINITY, f64::min)
         };
@@ -141,16 +144,34 @@ impl RiskModel<'_> {
 
     fn rate_on(&self, wake: &Wake, work: &Work, reserve: Blocks, grid: (f64, Rounded)) -> PerHour {
         let blocks_per_hour = US_PER_HOUR / self.period.raw();
-        let all = self.broken(wake, work, (reserve.raw(), grid), false);
-        if wake.cluster <= 1.0 {
-            return PerHour::new(blocks_per_hour * all);
-        }
-        let by_pace = if self.is_rarely_slow(wake, work, all) {
-            0.0
-        } else {
-            self.broken(wake, work, (reserve.raw(), grid), true).min(all)
-        };
-        PerHour::new(blocks_per_hour * (by_pace + (all - by_pace) / wake.cluster))
+        let fineness = [grid.0, f64::from(grid.1 as u8)];
+        let dropouts = self.known(0, (wake, work, reserve, &fineness), || {
+            let Answer { value: all, steps } = self.broken(wake, work, (reserve.raw(), grid), false);
+            if wake.cluster <= 1.0 || self.is_rarely_slow(wake, work, all) {
+                return Answer { value: all / wake.cluster.max(1.0), steps };
+            }
+            let slow = self.broken(wake, work, (reserve.raw(), grid), true);
+            let by_pace = slow.value.min(all);
+            Answer { value: by_pace + (all - by_pace) / wake.cluster, steps: steps + slow.steps }
+        });
+        PerHour::new(blocks_per_hour * dropouts)
+    }
+
+    /// What `of` works out from these and the period, worked out once.
+    fn known(
+        &self,
+        kind: u8,
+        (wake, work, reserve, more): (&Wake, &Work, Blocks, &[f64]),
+        of: impl FnOnce() -> Answer,
+    ) -> f64 {
+        let Some(meter) = self.meter else { return of().value };
+        let mut question = Question::new(kind);
+        question.number(self.period.raw());
+        question.number(reserve.raw());
+        more.iter().for_each(|x| question.number(*x));
+        wake.ask(&mut question);
+        work.ask(&mut question);
+        meter.answer(&question, of)
     }
 
     /// Whether blocks that are slow by their pace alone are too few to count beside `all` that break: where lateness carries
@@ -163,13 +184,13 @@ impl RiskModel<'_> {
     }
 
     /// Share of blocks that break; `by_pace` when nothing wakes late.
-    fn broken(&self, wake: &Wake, work: &Work, (reserve, grid): (f64, (f64, Rounded)), by_pace: bool) -> f64 {
+    fn broken(&self, wake: &Wake, work: &Work, (reserve, grid): (f64, (f64, Rounded)), by_pace: bool) -> Answer {
         let period = self.period.raw();
         let late =
             |us: f64, t: f64| if by_pace { wake.late_by_pace(us, t) } else { wake.late(us, t, period) };
         if reserve <= SINGLE {
             let each = work.kinds().iter().map(|k| k.share * late(k.work.raw(), reserve * period));
-            return each.sum::<f64>().min(1.0);
+            return Answer { value: each.sum::<f64>().min(1.0), steps: 0 };
         }
         // As fine as the pace varies, so that the grid adds little to it; what it adds is taken off first.
         let heaviest = work.kinds().iter().map(|k| k.work.raw()).fold(0.0, f64::max) / period;
@@ -187,7 +208,7 @@ impl RiskModel<'_> {
         work: &Work,
         (reserve, steps, rounded): (f64, usize, Rounded),
         by_pace: bool,
-    ) -> f64 {
+    ) -> Answer {
         let period = self.period.raw();
         let prompt = |t: f64| f64::from(u8::from(t < 0.0));
         let laws: Vec<_> = work
@@ -207,10 +228,7 @@ impl RiskModel<'_> {
             .map(|(share, work, asleep, busy)| Takes { share: *share, work, asleep, busy })
             .collect();
         let walk = Walk { reserve, steps, order: work.order(), rounded };
-        let (dropouts, multiplied) = dropouts_per_block(walk, &kinds);
-        if let Some(meter) = self.meter {
-            meter.add(multiplied);
-        }
-        dropouts
+        let (value, steps) = dropouts_per_block(walk, &kinds);
+        Answer { value, steps }
     }
 }

@@ -3,6 +3,7 @@
 //! and its threshold); above it the generalised Pareto tail.
 
 use super::pace::{Delay, Pace};
+use super::remembered::Question;
 use super::together::Together;
 use crate::rig::{PaceBin, PowerPlan, Rig, WakeProfile};
 use crate::stats::Pareto;
@@ -112,6 +113,29 @@ impl Wake {
             unseen,
             cluster: evenly(self.cluster, other.cluster),
         }
+    }
+
+    /// All that a chance over it depends on.
+    pub(super) fn ask(&self, question: &mut Question) {
+        // A field that comes to this type has to be asked, too.
+        let Self { body, threshold, tail_share, log_tail_share, tail, pace, unseen, cluster } = self;
+        let points = |question: &mut Question, all: &[(f64, f64)]| {
+            question.count(all.len());
+            for (a, b) in all {
+                question.number(*a);
+                question.number(*b);
+            }
+        };
+        points(question, body);
+        for x in [*threshold, *tail_share, *log_tail_share, tail.shape, tail.scale, *cluster] {
+            question.number(x);
+        }
+        match pace {
+            Pace::LogNormal(sd) => points(question, &[(*sd, -1.0)]),
+            Pace::Seen(paces) => points(question, paces),
+        }
+        let unseen = unseen.as_ref().map(|u| (u.longest, u.at_most));
+        points(question, unseen.as_slice());
     }
 
     /// The known points of the body around a delay below the threshold.

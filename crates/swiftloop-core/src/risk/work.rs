@@ -1,5 +1,6 @@
 //! The work of blocks as the risk sees it: what each kind takes, and in which order they come.
 
+use super::remembered::Question;
 use crate::load::WorkShare;
 
 /// Kinds of blocks, and their order.
@@ -44,5 +45,16 @@ impl Work {
     pub fn times(&self, factor: f64) -> Self {
         let kinds = self.kinds.iter().map(|k| WorkShare { share: k.share, work: k.work * factor }).collect();
         Self { kinds, order: self.order.clone() }
+    }
+
+    /// All that a chance over it depends on.
+    pub(super) fn ask(&self, question: &mut Question) {
+        question.count(self.kinds.len());
+        for kind in &self.kinds {
+            question.number(kind.share);
+            question.number(kind.work.raw());
+        }
+        question.count(self.order.len());
+        self.order.iter().for_each(|k| question.count(*k));
     }
 }
