@@ -20,4 +20,8 @@ pub mod trace;
 #[cfg(target_os = "linux")]
 pub mod weigh;
 
+/// Whether this build loads libraries: audio servers' and processors'. One that stands alone (linked with all that it needs, so that it
+/// runs on any Linux) has nothing to load them with.
+pub const LOADS_LIBRARIES: bool = cfg!(not(all(target_os = "linux", target_feature = "crt-static")));
+
 pub use computer::{Computer, look, processor_name};

@@ -184,7 +184,13 @@ impl RiskModel<'_> {
     }
 
     /// Share of blocks that break; `by_pace` when nothing wakes late.
-    fn broken(&self, wake: &Wake, work: &Work, (reserve, grid): (f64, (f64, Rounded)), by_pace: bool) -> Answer {
+    fn broken(
+        &self,
+        wake: &Wake,
+        work: &Work,
+        (reserve, grid): (f64, (f64, Rounded)),
+        by_pace: bool,
+    ) -> Answer {
         let period = self.period.raw();
         let late =
             |us: f64, t: f64| if by_pace { wake.late_by_pace(us, t) } else { wake.late(us, t, period) };

@@ -1,6 +1,7 @@
 //! A running server: found, asked, its buffer set.
 
 use super::library::{Api, Client, LatencyRange, candidates};
+use crate::LOADS_LIBRARIES;
 use std::ffi::{CStr, CString, c_char, c_int};
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicBool, Ordering::SeqCst};
@@ -17,6 +18,9 @@ const AUDIO: &CStr = c"32 bit float mono audio";
 /// Why a server cannot be used.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum ServerError {
+    /// This build loads none.
+    #[error("this program stands alone and loads no library, so it speaks to no JACK or PipeWire server")]
+    Alone,
     /// No library.
     #[error("no JACK library is installed")]
     NoLibrary,
@@ -94,7 +98,7 @@ impl Server {
     /// # Errors
     /// [`ServerError`].
     pub fn connect(name: &str) -> Result<Self, ServerError> {
-        let mut error = ServerError::NoLibrary;
+        let mut error = if LOADS_LIBRARIES { ServerError::NoLibrary } else { ServerError::Alone };
         for path in candidates() {
             if let Ok(api) = Api::load(&path) {
                 error = ServerError::NoServer;

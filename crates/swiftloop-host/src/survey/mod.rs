@@ -135,7 +135,9 @@ fn ask_servers(inventory: &mut Inventory) {
             }
         }
         Err(ServerError::NoLibrary) => inventory.unseen.push("JACK: its library is not installed".into()),
-        Err(why @ ServerError::Silent) => inventory.unseen.push(format!("JACK: {why}")),
+        Err(why @ (ServerError::Silent | ServerError::Alone)) => {
+            inventory.unseen.push(format!("JACK: {why}"))
+        }
         Err(_) => {}
     }
 }

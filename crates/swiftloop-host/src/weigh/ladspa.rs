@@ -51,19 +51,12 @@ type Describe = unsafe extern "C" fn(c_ulong) -> *const Descriptor;
 
 fn library(path: &Path) -> Result<(Library, Describe), Unfit> {
     // SAFETY: initialisers of foreign code run here, and whatever they do, they do it in a process of their own.
-    let library = unsafe { Library::new(path) }.map_err(|e| Unfit::NoLibrary(reason(&e)))?;
+    let library = unsafe { Library::new(path) }.map_err(|e| Unfit::not_loaded(&e))?;
     // SAFETY: the symbol has this type in every library of the standard.
     let describe = unsafe { library.get::<Describe>(b"ladspa_descriptor\0") }
         .map(|f| *f)
         .map_err(|_| Unfit::NoLibrary("it is no LADSPA library: it has no ladspa_descriptor".into()))?;
     Ok((library, describe))
-}
-
-/// What the system says, in a sentence.
-fn reason(e: &libloading::Error) -> String {
-    use std::error::Error;
-    let said = e.source().map_or_else(|| e.to_string(), ToString::to_string);
-    format!("it cannot be loaded here: {said}")
 }
 
 fn word(text: *const c_char) -> String {

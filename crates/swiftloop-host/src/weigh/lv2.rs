@@ -237,8 +237,7 @@ impl Plugin {
         longest: usize,
     ) -> Result<Box<dyn Running>, Unfit> {
         // SAFETY: initialisers of foreign code run here, and whatever they do, they do it in a process of their own.
-        let library = unsafe { Library::new(&described.library) }
-            .map_err(|e| Unfit::NoLibrary(format!("it cannot be loaded here: {e}")))?;
+        let library = unsafe { Library::new(&described.library) }.map_err(|e| Unfit::not_loaded(&e))?;
         type Describe = unsafe extern "C" fn(u32) -> *const Descriptor;
         // SAFETY: the symbol has this type in every library of the standard.
         let describe = unsafe { library.get::<Describe>(b"lv2_descriptor\0") }

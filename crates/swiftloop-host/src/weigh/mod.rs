@@ -60,6 +60,19 @@ pub enum Unfit {
     NoSound,
 }
 
+impl Unfit {
+    /// What the system says of a library that it does not load, in a sentence.
+    fn not_loaded(e: &libloading::Error) -> Self {
+        use std::error::Error;
+        let said = e.source().map_or_else(|| e.to_string(), ToString::to_string);
+        Self::NoLibrary(if crate::LOADS_LIBRARIES {
+            format!("it cannot be loaded here: {said}")
+        } else {
+            "this program stands alone and loads no library".into()
+        })
+    }
+}
+
 /// What an LV2 bundle says that it holds, read from its descriptions alone: nothing of it is run.
 ///
 /// # Errors

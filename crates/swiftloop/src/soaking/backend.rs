@@ -2,6 +2,7 @@
 
 use super::guard::Guard;
 use super::work::SoakPlan;
+use crate::built::INSTALLED;
 use crate::cli::SoakOptions;
 use crate::failure::Failure;
 use std::sync::atomic::AtomicBool;
@@ -85,6 +86,7 @@ impl Backend {
 /// What to do about a server that will not.
 pub fn server_failure(error: ServerError) -> Failure {
     let help = match &error {
+        ServerError::Alone => INSTALLED,
         ServerError::NoLibrary => "install JACK or PipeWire's JACK library, or do without a server",
         ServerError::NoServer => "start the server as this user, or do without a server",
         ServerError::Refused(_) => {

@@ -1,10 +1,12 @@
 //! What is to be weighed: processors of libraries that were named, or those that a session names.
 
+use crate::built::INSTALLED;
 use crate::failure::Failure;
 use crate::views::weigh as view;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use swiftloop_core::session::Session;
+use swiftloop_host::LOADS_LIBRARIES;
 use swiftloop_host::weigh::{Listed, Order, Status, Wanted, find, list, standards};
 
 /// A library, and what of it is wanted.
@@ -103,10 +105,11 @@ fn held(program: &Path, library: &Path) -> Result<(&'static str, Vec<Listed>), F
             Err(status) => why = status,
         }
     }
-    Err(Failure::usage(
-        format!("{} cannot be weighed: {}", library.display(), view::told(&why)),
-        "name a LADSPA library, an LV2 bundle or a CLAP library of this system",
-    ))
+    let what = format!("{} cannot be weighed: {}", library.display(), view::told(&why));
+    if !LOADS_LIBRARIES {
+        return Err(Failure::machine(what, INSTALLED));
+    }
+    Err(Failure::usage(what, "name a LADSPA library, an LV2 bundle or a CLAP library of this system"))
 }
 
 /// The one that was named, or all of them.

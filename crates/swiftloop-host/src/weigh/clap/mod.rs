@@ -98,8 +98,7 @@ fn word(text: *const c_char) -> String {
 impl Opened {
     fn new(path: &Path) -> Result<Self, Unfit> {
         // SAFETY: initialisers of foreign code run here, and whatever they do, they do it in a process of their own.
-        let library = unsafe { Library::new(path) }
-            .map_err(|e| Unfit::NoLibrary(format!("it cannot be loaded here: {e}")))?;
+        let library = unsafe { Library::new(path) }.map_err(|e| Unfit::not_loaded(&e))?;
         // SAFETY: the symbol has this type in every library of the standard.
         let entry = unsafe { library.get::<*const clap_plugin_entry>(b"clap_entry\0") }
             .map(|e| *e)
