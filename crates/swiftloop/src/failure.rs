@@ -27,9 +27,13 @@ impl From<FileError> for Failure {
     }
 }
 
+/// What the system refuses; what of it is the answer's way out is told where the answer is written.
 impl From<std::io::Error> for Failure {
     fn from(e: std::io::Error) -> Self {
-        Self::Output(e)
+        Self::machine(
+            format!("the system refuses: {}", plain_words(&e)),
+            "see that there is memory and room on the disk, close other programs, and try again",
+        )
     }
 }
 

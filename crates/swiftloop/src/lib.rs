@@ -9,6 +9,7 @@ mod built;
 mod cli;
 mod commands;
 mod failure;
+mod here;
 mod in_effect;
 mod kept;
 mod named;

@@ -11,8 +11,7 @@ use swiftloop_files::{FileError, Overwrite, save};
 /// Prints a page to stdout, colours as the terminal and the options allow.
 pub fn print(text: &str) -> Result<ExitCode, Failure> {
     let mut out = anstream::stdout().lock();
-    out.write_all(paint(text).as_bytes())?;
-    out.flush()?;
+    out.write_all(paint(text).as_bytes()).and_then(|()| out.flush()).map_err(Failure::Output)?;
     Ok(ExitCode::SUCCESS)
 }
 
@@ -24,8 +23,7 @@ pub fn aside(line: &str) {
 /// Prints bytes that are not for people.
 pub fn raw(bytes: &[u8]) -> Result<ExitCode, Failure> {
     let mut out = std::io::stdout().lock();
-    out.write_all(bytes)?;
-    out.flush()?;
+    out.write_all(bytes).and_then(|()| out.flush()).map_err(Failure::Output)?;
     Ok(ExitCode::SUCCESS)
 }
 

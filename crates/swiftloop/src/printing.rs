@@ -1,6 +1,7 @@
 //! Printing a page to a PDF, through a browser that is installed here.
 
 use crate::failure::Failure;
+use crate::here::scratch;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
@@ -23,7 +24,7 @@ const PATIENCE: Duration = Duration::from_secs(90);
 
 /// Prints a page into a file, which is replaced.
 pub fn print_to_pdf(html: &str, file: &Path) -> Result<(), Failure> {
-    let folder = tempfile::tempdir()?;
+    let folder = scratch()?;
     let (page, made) = (folder.path().join("sheet.html"), folder.path().join("sheet.pdf"));
     save(&page, html.as_bytes(), Overwrite::Allow)?;
     let named = std::env::var_os(NAMED).map(PathBuf::from);

@@ -36,7 +36,7 @@ pub fn failure(error: &clap::Error) -> Option<Failure> {
     let near = [ContextKind::SuggestedSubcommand, ContextKind::SuggestedArg, ContextKind::SuggestedValue];
     let near: Vec<String> = near.into_iter().map(text).filter(|n| !n.is_empty()).collect();
     let usage = text(ContextKind::Usage);
-    let usage = usage.lines().map(str::trim).collect::<Vec<_>>().join(" ");
+    let usage = usage.lines().map(str::trim).collect::<Vec<_>>().join(", or: ");
     let help = match (near.first(), known.is_empty(), usage.strip_prefix("Usage: ")) {
         (Some(near), _, _) => format!("did you mean `{near}`?"),
         (None, false, _) => format!("it is one of: {known}"),

@@ -1,6 +1,6 @@
 //! Crackles that were put in on purpose: all found, none invented, in music the detector was not tuned on
 //! (`Style::Concert`; tuning used `Style::Rehearsal` only).
-//! `cargo test --release -p swiftloop-core --test listen -- --ignored --nocapture` prints the whole table.
+//! `cargo test --release -p swiftloop-core --test laws -- listen:: --ignored --nocapture` prints all tables.
 
 use crate::finished::{Song, Treatment, mix, treated};
 use swiftloop_core::OneByOne;

@@ -1,5 +1,5 @@
 //! The probe's readings against ideal delays, against the Cramér-Rao bound, and under everything that goes wrong.
-//! `cargo test --release -p swiftloop-core --test probe -- --ignored --nocapture` prints the whole accuracy table.
+//! `cargo test --release -p swiftloop-core --test laws -- probe:: --ignored --nocapture` prints the whole accuracy table.
 
 use crate::sounds::{delayed, gauss, hiss, single};
 use proptest::prelude::*;

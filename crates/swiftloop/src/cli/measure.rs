@@ -317,6 +317,9 @@ fn error_rate(text: &str) -> Result<f64, String> {
 
 /// `weigh`
 #[derive(Args)]
+#[command(
+    override_usage = "swiftloop weigh [OPTIONS] <LIBRARY>...\n       swiftloop weigh [OPTIONS] --session <SESSION> [LIBRARY]..."
+)]
 pub struct WeighOptions {
     /// Libraries (LADSPA, CLAP) or bundles (LV2) with processors
     #[arg(required_unless_present = "session", value_name = "LIBRARY")]

@@ -59,8 +59,7 @@ pub fn hold(options: &HoldAwakeOptions) -> Result<ExitCode, Failure> {
     save(&options.place, format!("{own} {moment}\n").as_bytes(), Overwrite::Allow)?;
     {
         let mut out = std::io::stdout();
-        out.write_all(b".")?;
-        out.flush()?;
+        out.write_all(b".").and_then(|()| out.flush()).map_err(Failure::Output)?;
     }
     signals.forever().next();
     drop(held);

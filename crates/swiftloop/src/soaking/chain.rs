@@ -109,7 +109,7 @@ mod here {
             }
             let kept = Kept::read(&options.catalogue)?.catalogue;
             let machine = swiftloop_host::processor_name();
-            let program = std::env::current_exe()?;
+            let program = crate::here::this_program()?;
             let searched = of_session(&program, session, &options.library, None)?;
             let mut left_out = Vec::new();
             let mut parts = Vec::new();

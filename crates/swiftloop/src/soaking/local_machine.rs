@@ -130,7 +130,7 @@ impl LocalMachine<'_> {
         stretch: Stretch<'_>,
         goes_on: &mut dyn FnMut(u64, Seconds) -> bool,
     ) -> Result<StretchResult, Failure> {
-        let program = std::env::current_exe()?;
+        let program = crate::here::this_program()?;
         let task = chain.task(stretch.block, self.rate, self.reserve, stretch.length.raw());
         let (live, stop) = (&mut self.live, self.stop);
         let lived = swiftloop_host::weigh::soak_chain(&program, &task, |misses, passed| {

@@ -3,6 +3,7 @@
 
 use super::Tracing;
 use crate::failure::Failure;
+use crate::here::no_room;
 use std::io::{BufReader, Read, Write};
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -35,7 +36,7 @@ pub struct Flight {
 impl Flight {
     /// Sets the recorder up.
     pub fn begin() -> Result<Self, Failure> {
-        let mut kept = tempfile::NamedTempFile::new()?;
+        let mut kept = tempfile::NamedTempFile::new().map_err(|e| no_room(&e))?;
         writeln!(kept, "# swiftloop clock: mono")?;
         Ok(Self {
             tracing: Tracing::begin(

@@ -39,7 +39,7 @@ impl Out {
                 self.full = true;
                 Ok(())
             }
-            Err(e) => Err(e.into()),
+            Err(e) => Err(Failure::Output(e)),
         }
     }
 

@@ -81,7 +81,7 @@ impl Weighing {
             ));
         }
         Ok(Self {
-            program: std::env::current_exe()?,
+            program: crate::here::this_program()?,
             rates,
             blocks,
             floor: Floor::read(floor, machine.clone()),

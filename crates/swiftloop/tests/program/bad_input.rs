@@ -266,3 +266,24 @@ proptest! {
         prop_assert!(answer.code == 0 || answer.code == 1 || (answer.code == 2 && answer.err.contains("to do:")), "{}", answer.err);
     }
 }
+
+/// It is the system's fault and not that of what was asked: exit 3, and what to do about it.
+#[test]
+fn where_there_is_no_room_for_files_that_pass_that_is_said() {
+    let folder = Folder::with_demo();
+    let nowhere = [("TMPDIR", "/nowhere/at/all")];
+    let mut commands = vec![vec!["demo"]];
+    if cfg!(target_os = "linux") {
+        commands.push(vec!["weigh", "--session", "session.toml"]);
+        commands.push(vec!["weigh", "any.so"]);
+    }
+    for command in commands {
+        let before = folder.files();
+        let answer = folder.run_with(&command, &nowhere);
+        assert_eq!(answer.code, 3, "{command:?}: {}{}", answer.out, answer.err);
+        let flat = answer.err.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(flat.contains("no temporary files in /nowhere/at/all"), "{command:?}: {}", answer.err);
+        assert!(flat.contains("TMPDIR"), "{command:?}: {}", answer.err);
+        assert_eq!(folder.files(), before, "{command:?} wrote something");
+    }
+}

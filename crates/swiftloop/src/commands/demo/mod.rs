@@ -35,7 +35,7 @@ pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
     }
     let detail = Detail::of(options.full);
     print(&opening())?;
-    let dir = tempfile::tempdir()?;
+    let dir = crate::here::scratch()?;
     let dir = dir.path();
     sample::write_beside(dir, Overwrite::Refuse)?;
     let (rig, session) = sample::opened(dir)?;
