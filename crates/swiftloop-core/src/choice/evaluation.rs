@@ -8,7 +8,7 @@ use super::design::{Design, Goal};
 use super::machine_work::Worked;
 use super::phase_problem::{Need, Nodes, PhaseProblem};
 use super::remedy::arranged_effort;
-use super::room::{Excess, Room, excess};
+use super::room::{Excess, excess};
 use super::work_limit::WorkLimits;
 use crate::doubt::{Spread, lean_at};
 use crate::ids::RemedyId;
@@ -64,7 +64,7 @@ impl<'s, 'a> Evaluation<'s, 'a> {
     /// Of a problem in an arrangement.
     #[must_use]
     pub fn new(problem: &'s PhaseProblem<'a>, arrangement: Arrangement) -> Self {
-        let allowed = Room::at(problem, &arrangement.setting, Design::TYPICAL).allowed(Goal::Playable);
+        let allowed = problem.room(&arrangement.setting, Design::TYPICAL).allowed(Goal::Playable);
         Self::aiming(problem, arrangement, Design::TYPICAL, allowed, WorkLimits::default())
     }
 

@@ -10,7 +10,7 @@ use super::report::{Report, longest, loops_after};
 use super::solve::solve_in;
 use super::why::Weighed;
 use super::{Arrangement, PhaseProblem};
-use crate::doubt::{Cause, Rigs, SELDOM, SURE, chance_of_change, goes_with};
+use crate::doubt::{Cause, SELDOM, SURE, Shown, counting};
 use crate::ids::{DriverId, FarId, InterfaceId, PerformerId, PhaseId, RemedyId};
 use crate::loops::{Loop, Remeasure, Setting};
 use crate::rig::Offered;
@@ -86,11 +86,11 @@ struct Finalist {
 
 impl Finalist {
     /// Whether what becomes of it has anything to do with what a measurement shows, beyond what chance does among few rigs.
-    fn turns_on(&self, rigs: &Rigs, signal: &[f64]) -> bool {
+    fn turns_on(&self, shown: &Shown<'_>) -> bool {
         let notices = |(_, _, l): &(PerformerId, Option<FarId>, crate::loops::PerRig)| {
-            goes_with(rigs, signal, |i| l.delay[i] > l.noticed[i])
+            shown.goes_with(|i| l.delay[i] > l.noticed[i])
         };
-        goes_with(rigs, signal, |i| self.outcomes.is_sound(i)) || self.outcomes.loops.iter().any(notices)
+        shown.goes_with(|i| self.outcomes.is_sound(i)) || self.outcomes.loops.iter().any(notices)
     }
 }
 
@@ -120,18 +120,22 @@ fn valued(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId], finalists: &[F
     let problem = evaluation.problem;
     let rigs = problem.context.rigs;
     let decide = |of: &[usize]| decide(finalists, of, |i| rigs.weight(i));
+    let now = decide(&counting(rigs));
+    let changes = |shown: &Shown<'_>| shown.chance_of_change(&now, decide);
     // What a measurement of nothing pretends to be worth, since few rigs are left in each part.
-    let nothing = chance_of_change(rigs, &rigs.leans(Cause::Nothing), decide);
-    let tells = |signal: &[f64]| finalists.iter().any(|f| f.turns_on(rigs, signal));
+    let nothing = changes(&Shown::of(rigs, &rigs.leans(Cause::Nothing)));
     let value = |(measurement, signal): (Measurement, Vec<f64>)| {
-        let value = chance_of_change(rigs, &signal, decide);
+        let shown = Shown::of(rigs, &signal);
+        if !finalists.iter().any(|f| f.turns_on(&shown)) {
+            return None;
+        }
+        let value = changes(&shown);
         let (setting, any) = (value.setting - nothing.setting, value.any - nothing.any);
         let at = (problem.interface, problem.phase_id);
         let minutes = measurement.minutes();
-        Proposed { measurement, minutes, at, setting: setting.max(0.0), any, in_all: any }
+        Some(Proposed { measurement, minutes, at, setting: setting.max(0.0), any, in_all: any })
     };
-    let all = signals(evaluation, remedies).into_iter().filter(|(_, signal)| tells(signal));
-    together(all.map(value).filter(|p| p.any >= WORTH_IT))
+    together(signals(evaluation, remedies).into_iter().filter_map(value).filter(|p| p.any >= WORTH_IT))
 }
 
 /// Those of all places together, the best for its time first.

@@ -8,6 +8,7 @@ use super::effect::Taken;
 use super::power::{UnderPower, under_power};
 use super::remedy::{self, Remedy};
 use super::riders::Rider;
+use super::room::Rooms;
 use super::storage::{Resources, resources};
 use crate::ids::{InterfaceId, NodeId, PerformerId, PhaseId, ProcessorId, ProgramId, RemedyId};
 use crate::link::far::{LinkSetting, link_settings};
@@ -96,6 +97,8 @@ pub struct PhaseProblem<'a> {
     block_graphs: Mutex<BlockGraphs>,
     /// The work of blocks, once it was asked for.
     block_works: Mutex<BTreeMap<(Block, Nodes), Arc<BlockWork>>>,
+    /// How long live chains may be, once that was asked for.
+    pub(super) rooms: Rooms,
     /// How much dearer each design takes the work of a block, once that was asked for.
     dearer: Mutex<Vec<(Arc<BlockWork>, Vec<f64>)>>,
     /// Cost of such a node without its processor.
@@ -193,6 +196,7 @@ impl<'a> PhaseProblem<'a> {
             graph,
             block_graphs: Mutex::default(),
             block_works: Mutex::default(),
+            rooms: Rooms::default(),
             dearer: Mutex::default(),
             bus_cost: node_cost(2, context.tables),
             node_costs: routes.nodes.keys().map(bare_cost).collect(),
@@ -237,6 +241,11 @@ impl<'a> PhaseProblem<'a> {
         for remedy in self.remedies.iter_mut().filter(|r| ids.contains(&r.id)) {
             remedy.effort = 0;
         }
+    }
+
+    /// From now on so much may be worked out; nothing was so far. What is known stays known.
+    pub(super) fn think_anew(&mut self, thought: u64) {
+        (self.thought, self.meter) = (thought, self.meter.anew());
     }
 
     /// The state after `chosen`, and after the good sides (only) of `hoped`. The same memory is freed once, however

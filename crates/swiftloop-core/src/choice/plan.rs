@@ -21,7 +21,8 @@ use crate::session::Phase;
 use crate::units::{Hz, Share};
 use crate::workers::Workers;
 use std::cmp::Reverse;
-use std::sync::Arc;
+use std::collections::BTreeMap;
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// The choice for one interface and phase.
 #[derive(Debug, Clone)]
@@ -158,7 +159,7 @@ impl Plan {
 /// Plans every interface and phase.
 #[must_use]
 pub fn plan(context: Context<'_>, workers: &impl Workers) -> Plan {
-    // Much of what one pass asks the next asks again.
+    // Phases ask much of the same.
     let remembered = Arc::new(Remembered::default());
     let mut best: Option<Planned<'_>> = None;
     let mut lost: Vec<(Hz, Objections)> = Vec::new();
@@ -234,19 +235,26 @@ fn plan_with<'a>(
         let phases = context.session.phase_ids().filter(|(_, phase)| meant(phase));
         wanted.extend(phases.map(|(phase, _)| (interface, phase)));
     }
-    let (prints, kept) = match printed {
-        Some((prints, before)) => (Some(prints), before.weighed_of(prints.of)),
-        None => (None, None),
+    let (prints, mut before) = match printed {
+        Some((prints, before)) => (Some(prints), before.weighed()),
+        None => (None, BTreeMap::new()),
     };
+    let kept = prints.and_then(|prints| before.remove_entry(&prints.of));
     if let Some((of, _)) = &kept {
         wanted.retain(|w| w != of);
     }
+    // What was worked out before is known still: only efforts have changed.
+    let before = Mutex::new(before);
+    let known = |w| before.lock().unwrap_or_else(PoisonError::into_inner).remove(&w);
     // Every rate is planned, and the best one once more with what is printed for all.
     let together = share_of(context.session.rates().len() + 1);
-    let solved = solved(wanted, together, workers, |(interface, phase), thought| {
-        let mut problem = PhaseProblem::new(context, interface, phase, rate);
-        problem.thought = thought;
-        problem.meter = Meter::sharing(Arc::clone(remembered));
+    let solved = solved(wanted, together, workers, |(interface, phase)| {
+        let before = known((interface, phase)).map(|weighed: Weighed<'a>| weighed.problem);
+        let mut problem = before.unwrap_or_else(|| {
+            let mut new = PhaseProblem::new(context, interface, phase, rate);
+            new.meter = Meter::sharing(Arc::clone(remembered));
+            new
+        });
         if let Some(prints) = prints {
             problem.have_done(&prints.ids);
         }
@@ -331,10 +339,9 @@ fn switches(from: &Arrangement, to: &Arrangement) -> Switches {
 }
 
 impl<'a> Planned<'a> {
-    /// What was weighed for a phase on an interface.
-    fn weighed_of(self, of: (InterfaceId, PhaseId)) -> Option<((InterfaceId, PhaseId), Weighed<'a>)> {
-        let is = |c: &Chosen<'_>| (c.weighed.problem.interface, c.phase) == of;
-        self.chosen.into_iter().find(is).map(|c| (of, c.weighed))
+    /// What was weighed, by phases on interfaces.
+    fn weighed(self) -> BTreeMap<(InterfaceId, PhaseId), Weighed<'a>> {
+        self.chosen.into_iter().map(|c| ((c.weighed.problem.interface, c.phase), c.weighed)).collect()
     }
 
     /// The prints of the phase that needs most of them, where another phase would print other tracks.

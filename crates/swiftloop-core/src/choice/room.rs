@@ -8,6 +8,7 @@ use super::phase_problem::Need;
 use crate::ids::{PerformerId, ProcessorId};
 use crate::loops::{ChainsRange, Electric, Setting, loop_of};
 use crate::units::{Frames, Ms};
+use std::sync::{Mutex, PoisonError};
 use typed_index_collections::TiVec;
 
 /// How far performers are over their limits.
@@ -31,10 +32,29 @@ pub(super) struct Room {
     pub(super) noticed: u32,
 }
 
+/// Rooms that were worked out: many sets of remedies are looked at in one setting.
+#[derive(Debug, Default)]
+pub(super) struct Rooms(Mutex<Vec<(Setting, Design, Room)>>);
+
+impl PhaseProblem<'_> {
+    /// How long live chains may be at a setting, looked at with a design.
+    pub(super) fn room(&self, setting: &Setting, design: Design) -> Room {
+        // All but the typical one ask for the same share of rigs.
+        let design = if design == Design::TYPICAL { design } else { Design::FIRST };
+        let known = || self.rooms.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((.., room)) = known().iter().find(|(s, d, _)| *d == design && s == setting) {
+            return room.clone();
+        }
+        let room = Room::at(self, setting, design);
+        known().push((setting.clone(), design, room.clone()));
+        room
+    }
+}
+
 impl Room {
     /// In the share of rigs that a design asks for: the limit less the loop without its chain. Where a chain cannot be so short
     /// that it is not noticed, not being noticed in half of all rigs is enough, or being playable.
-    pub(super) fn at(problem: &PhaseProblem<'_>, setting: &Setting, design: Design) -> Self {
+    fn at(problem: &PhaseProblem<'_>, setting: &Setting, design: Design) -> Self {
         let bare = problem.bare_chains();
         let bare = ChainsRange { high: &bare, typical: &bare, low: &bare };
         let context = &problem.context;
@@ -65,10 +85,10 @@ impl Room {
         }
     }
 
-    pub(super) fn allowed(&self, goal: Goal) -> Vec<Frames> {
+    pub(super) fn allowed(self, goal: Goal) -> Vec<Frames> {
         match goal {
-            Goal::Playable => self.playable.clone(),
-            Goal::Immediate => self.immediate.clone(),
+            Goal::Playable => self.playable,
+            Goal::Immediate => self.immediate,
         }
     }
 }

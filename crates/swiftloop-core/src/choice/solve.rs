@@ -9,12 +9,11 @@ use super::design::{Design, Goal};
 use super::judge::{could_be_sound, is_sound, noticed, objections_met};
 use super::lines::late_on_the_line;
 use super::remedy::without_included;
-use super::room::{Room, excess};
+use super::room::excess;
 use super::sequence::Objections;
 use super::work_limit::WorkLimits;
 use super::{Arrangement, Evaluation, PhaseProblem};
 use crate::ids::RemedyId;
-use crate::loops::Setting;
 use crate::risk::Meter;
 use crate::units::Frames;
 use std::cmp::Reverse;
@@ -38,7 +37,7 @@ pub(super) fn solve_in(
     most: u32,
     nodes: usize,
 ) -> Outcome {
-    let allowed = Room::at(problem, &arrangement.setting, Design::TYPICAL).allowed(Goal::Playable);
+    let allowed = problem.room(&arrangement.setting, Design::TYPICAL).allowed(Goal::Playable);
     match Unsolved::new(problem, arrangement, Design::TYPICAL, (allowed, 0), &WorkLimits::default()) {
         Ok(unsolved) => {
             unsolved
@@ -283,14 +282,10 @@ fn candidates_at(
     let mut by_driver: Vec<Vec<Unsolved<'_, '_>>> = Vec::new();
     by_driver.resize_with(problem.context.rig.interface(problem.interface).drivers.len(), Vec::new);
     let limits = WorkLimits::default();
-    let mut room: Option<(&Setting, Room)> = None;
     for arrangement in arrangements {
-        // Arrangements with one setting stand together.
-        let known = room.take().filter(|(setting, _)| **setting == arrangement.setting);
-        let here = known.map_or_else(|| Room::at(problem, &arrangement.setting, design), |(_, room)| room);
-        let [playable, immediate] = [Goal::Playable, Goal::Immediate].map(|goal| here.allowed(goal));
+        let here = problem.room(&arrangement.setting, design);
         let noticed = here.noticed;
-        room = Some((&arrangement.setting, here));
+        let [playable, immediate] = [Goal::Playable, Goal::Immediate].map(|goal| here.clone().allowed(goal));
         let driver = &mut by_driver[arrangement.setting.driver.index()];
         let stricter = (immediate != playable).then_some(immediate);
         match Unsolved::new(problem, arrangement, design, (playable, noticed), &limits) {

@@ -22,24 +22,24 @@ pub(super) fn solved<'a, W: Copy + Send + Sync>(
     wanted: Vec<W>,
     together: u64,
     workers: &impl Workers,
-    problem: impl Fn(W, u64) -> PhaseProblem<'a> + Sync + Send,
+    problem: impl Fn(W) -> PhaseProblem<'a> + Sync + Send,
 ) -> Solved<'a, W> {
     /// Less than so many times as much would hardly find more.
     const WORTH_IT: u64 = 2;
     let each = together / wanted.len().max(1) as u64;
-    let with = |w: W, thought: u64| {
-        let problem = problem(w, thought);
+    let with = |w: W, mut problem: PhaseProblem<'a>, thought: u64| {
+        problem.think_anew(thought);
         let (candidates, cut) = candidates(&problem);
         (w, problem, candidates, cut)
     };
-    let first = workers.map(wanted, |w| with(w, each));
+    let first = workers.map(wanted, |w| with(w, problem(w), each));
     let spent: u64 = first.iter().map(|(_, problem, ..)| problem.meter.spent()).sum();
     let cut = first.iter().filter(|f| f.3).count() as u64;
     // One of them alone would keep all others waiting.
     let more = (together.saturating_sub(spent) / cut.max(1)).min(together / 6);
     workers.map(first, |(w, problem, candidates, cut)| {
         if cut && more >= WORTH_IT * each {
-            let (w, problem, candidates, _) = with(w, more);
+            let (w, problem, candidates, _) = with(w, problem, more);
             return (w, problem, candidates);
         }
         (w, problem, candidates)

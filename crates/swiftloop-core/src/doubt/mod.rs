@@ -12,5 +12,5 @@ mod verdict;
 pub use cause::Cause;
 pub use evidence::{FELT_WRONG, METER_DOUBT, PEAK_DOUBT, felt, poisson};
 pub use rigs::{Rigs, Spread, lean, lean_at};
-pub use value::{Value, chance_of_change, goes_with};
+pub use value::{Shown, Value, counting};
 pub use verdict::{DelayShares, DelayVerdict, DropoutVerdict, HOPELESS, SELDOM, SURE};

@@ -18,64 +18,85 @@ pub struct Value {
     pub any: f64,
 }
 
-/// The chance that a measurement which shows `signal` changes what is decided: `decide` says which setting one takes and what
-/// one says of it, among the rigs for which its question is true.
-pub fn chance_of_change<S: PartialEq, V: PartialEq>(
-    rigs: &Rigs,
-    signal: &[f64],
-    decide: impl Fn(&[usize]) -> (S, V),
-) -> Value {
-    let mut order: Vec<usize> = (0..signal.len()).filter(|&i| rigs.weight(i) > 0.0).collect();
-    let now = decide(&order);
-    order.sort_by(|&a, &b| signal[a].total_cmp(&signal[b]));
-    let (mut setting, mut any) = (0.0, 0.0);
-    for bin in bins(rigs, signal, &order) {
-        let weight: f64 = bin.iter().map(|&i| rigs.weight(i)).sum();
-        let then = decide(bin);
-        if then.0 != now.0 {
-            setting += weight;
-        }
-        if then != now {
-            any += weight;
-        }
-    }
-    Value { setting, any }
-}
-
-/// Whether something that is so in some rigs has to do with what a measurement shows: its shares differ from bin to bin by more
-/// than chance makes them (Pearson's test, one in a thousand).
+/// Rigs that count.
 #[must_use]
-pub fn goes_with(rigs: &Rigs, signal: &[f64], is_so: impl Fn(usize) -> bool) -> bool {
-    /// Of a squared normal sum with nine degrees of freedom (Abramowitz and Stegun 1964, table 26.8).
-    const ONE_IN_A_THOUSAND: f64 = 27.877;
-    let mut order: Vec<usize> = (0..signal.len()).filter(|&i| rigs.weight(i) > 0.0).collect();
-    order.sort_by(|&a, &b| signal[a].total_cmp(&signal[b]));
-    let all = rigs.share(&is_so).raw();
-    if all <= 0.0 || all >= 1.0 {
-        return false;
-    }
-    let squares = bins(rigs, signal, &order).into_iter().map(|bin| {
-        let weight: f64 = bin.iter().map(|&i| rigs.weight(i)).sum();
-        let so: f64 = bin.iter().filter(|&&i| is_so(i)).map(|&i| rigs.weight(i)).sum();
-        weight * (so / weight - all).powi(2)
-    });
-    squares.sum::<f64>() * rigs.effective() / (all * (1.0 - all)) > ONE_IN_A_THOUSAND
+pub fn counting(rigs: &Rigs) -> Vec<usize> {
+    (0..rigs.count()).filter(|&i| rigs.weight(i) > 0.0).collect()
 }
 
-/// Rigs in the order of what they show, cut into bins of about equal weight; what shows the same stays together.
-fn bins<'o>(rigs: &Rigs, signal: &[f64], order: &'o [usize]) -> Vec<&'o [usize]> {
-    let mut all = Vec::new();
-    let (mut from, mut sum) = (0, 0.0);
-    for (k, &i) in order.iter().enumerate() {
-        sum += rigs.weight(i);
-        let last = k + 1 == order.len();
-        let same = !last && signal[order[k + 1]] == signal[i];
-        if last || sum >= 1.0 / BINS as f64 - 1e-9 && !same {
-            all.push(&order[from..=k]);
-            (from, sum) = (k + 1, 0.0);
+/// What a measurement would show, rig by rig: rigs in the order of what they show, cut into bins of about equal weight. What shows the
+/// same stays together.
+#[derive(Debug)]
+pub struct Shown<'r> {
+    rigs: &'r Rigs,
+    order: Vec<usize>,
+    /// Where each bin ends.
+    ends: Vec<usize>,
+}
+
+impl<'r> Shown<'r> {
+    /// Of a measurement that shows `signal`.
+    #[must_use]
+    pub fn of(rigs: &'r Rigs, signal: &[f64]) -> Self {
+        let mut order = counting(rigs);
+        order.sort_by(|&a, &b| signal[a].total_cmp(&signal[b]));
+        let (mut ends, mut sum) = (Vec::new(), 0.0);
+        for (k, &i) in order.iter().enumerate() {
+            sum += rigs.weight(i);
+            let last = k + 1 == order.len();
+            let same = !last && signal[order[k + 1]] == signal[i];
+            if last || sum >= 1.0 / BINS as f64 - 1e-9 && !same {
+                ends.push(k + 1);
+                sum = 0.0;
+            }
         }
+        Self { rigs, order, ends }
     }
-    all
+
+    fn bins(&self) -> impl Iterator<Item = &[usize]> {
+        let begins = std::iter::once(0).chain(self.ends.iter().copied());
+        begins.zip(&self.ends).map(|(from, to)| &self.order[from..*to])
+    }
+
+    /// The chance that it changes what is decided `now`: `decide` says which setting one takes and what one says of it, among the
+    /// rigs for which its question is true.
+    pub fn chance_of_change<S: PartialEq, V: PartialEq>(
+        &self,
+        now: &(S, V),
+        decide: impl Fn(&[usize]) -> (S, V),
+    ) -> Value {
+        let (mut setting, mut any) = (0.0, 0.0);
+        for bin in self.bins() {
+            let weight: f64 = bin.iter().map(|&i| self.rigs.weight(i)).sum();
+            let then = decide(bin);
+            if then.0 != now.0 {
+                setting += weight;
+            }
+            if then != *now {
+                any += weight;
+            }
+        }
+        Value { setting, any }
+    }
+
+    /// Whether something that is so in some rigs has to do with it: its shares differ from bin to bin by more than chance makes
+    /// them (Pearson's test, one in a thousand).
+    #[must_use]
+    pub fn goes_with(&self, is_so: impl Fn(usize) -> bool) -> bool {
+        /// Of a squared normal sum with nine degrees of freedom (Abramowitz and Stegun 1964, table 26.8).
+        const ONE_IN_A_THOUSAND: f64 = 27.877;
+        let rigs = self.rigs;
+        let all = rigs.share(&is_so).raw();
+        if all <= 0.0 || all >= 1.0 {
+            return false;
+        }
+        let squares = self.bins().map(|bin| {
+            let weight: f64 = bin.iter().map(|&i| rigs.weight(i)).sum();
+            let so: f64 = bin.iter().filter(|&&i| is_so(i)).map(|&i| rigs.weight(i)).sum();
+            weight * (so / weight - all).powi(2)
+        });
+        squares.sum::<f64>() * rigs.effective() / (all * (1.0 - all)) > ONE_IN_A_THOUSAND
+    }
 }
 
 #[cfg(test)]
@@ -96,12 +117,15 @@ mod tests {
             if share >= 0.9 { (1, 1) } else { (2, 1) }
         };
         // Seen exactly, the first is taken in eight of ten bins.
-        let told = chance_of_change(&rigs, &x, decide);
+        let worth =
+            |signal: &[f64]| Shown::of(&rigs, signal).chance_of_change(&decide(&counting(&rigs)), decide);
+        let told = worth(&x);
         assert!((told.setting - 0.8).abs() < 0.11 && told.any == told.setting, "{told:?}");
         // Something else tells nothing, but for what few rigs in a bin pretend.
-        assert!(chance_of_change(&rigs, &y, decide).setting < 0.2);
-        assert!(goes_with(&rigs, &x, |i| works[i]) && !goes_with(&rigs, &y, |i| works[i]));
-        assert_eq!(chance_of_change(&rigs, &vec![0.0; 512], decide), Value { setting: 0.0, any: 0.0 });
+        assert!(worth(&y).setting < 0.2);
+        let goes_with = |signal: &[f64]| Shown::of(&rigs, signal).goes_with(|i| works[i]);
+        assert!(goes_with(&x) && !goes_with(&y));
+        assert_eq!(worth(&vec![0.0; 512]), Value { setting: 0.0, any: 0.0 });
     }
 
     /// A measurement with four readings, three settings that work in some rigs: every reading looked at by itself.
@@ -138,7 +162,7 @@ mod tests {
                 setting += if then.0 == now.0 { 0.0 } else { weight };
                 any += if then == now { 0.0 } else { weight };
             }
-            let said = chance_of_change(&rigs, &signal, decide);
+            let said = Shown::of(&rigs, &signal).chance_of_change(&now, decide);
             assert!(
                 (said.setting - setting).abs() < 1e-9 && (said.any - any).abs() < 1e-9,
                 "{said:?} {setting} {any}"

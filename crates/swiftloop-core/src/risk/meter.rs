@@ -21,6 +21,12 @@ impl Meter {
         Self { remembered, ..Self::default() }
     }
 
+    /// One that begins anew, and knows what this one knows.
+    #[must_use]
+    pub fn anew(&self) -> Self {
+        Self::sharing(Arc::clone(&self.remembered))
+    }
+
     /// So many steps more.
     pub fn add(&self, steps: u64) {
         self.spent.fetch_add(steps, Ordering::Relaxed);

@@ -3,6 +3,7 @@
 mod recordings;
 mod sample;
 mod steps;
+mod weighed;
 
 use crate::cli::DemoOptions;
 use crate::failure::Failure;
@@ -10,24 +11,12 @@ use crate::opened::AllCores;
 use crate::output::print;
 use crate::views::Detail;
 use crate::views::demo::{Step, answered, asked, closing, opening};
-use std::path::Path;
 use std::process::ExitCode;
-use std::sync::OnceLock;
-use swiftloop_core::choice::{self, Plan};
+use swiftloop_core::choice;
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::Context;
 use swiftloop_files::{Overwrite, tables};
-
-/// Where processors can be run.
-fn weighed(dir: &Path, context: &Context<'_>, plan: &Plan, detail: Detail) -> Result<Vec<Step>, Failure> {
-    #[cfg(target_os = "linux")]
-    return steps::weighed(dir, context, plan, detail);
-    #[cfg(not(target_os = "linux"))]
-    {
-        let _ = (dir, context, plan, detail);
-        Ok(Vec::new())
-    }
-}
+use weighed::{weigh, weighed};
 
 pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
     if let Some(dir) = &options.dir {
@@ -41,15 +30,14 @@ pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
     let (rig, session) = sample::opened(dir)?;
     let rigs = Rigs::default();
     let context = Context { tables: tables(), rig: &rig, session: &session, rigs: &rigs };
-    let plan = OnceLock::new();
     std::thread::scope(|scope| {
         // What takes longest is under way while the first answers are read.
         let recorded = scope.spawn(|| {
             let all = if detail.is_full() { &recordings::NAMES[..] } else { &recordings::SHORT };
             recordings::write(dir, all, Overwrite::Refuse)
         });
-        let plan = plan.get_or_init(|| choice::plan(context, &AllCores));
-        let weighing = scope.spawn(|| weighed(dir, &context, plan, detail));
+        let weighing = scope.spawn(|| weigh(dir, &session, detail));
+        let plan = &choice::plan(context, &AllCores);
         let mut tour = Tour { number: 0, detail };
         tour.tell(vec![steps::imported(dir, detail)?])?;
         tour.tell(steps::late(&context, plan)?)?;
@@ -59,7 +47,7 @@ pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
         let soaked = steps::soaked(dir, &context, plan)?;
         ended(recorded)?;
         let heard = steps::listened(dir, "mix-crackling.wav", detail)?;
-        tour.tell(ended(weighing)?)?;
+        tour.tell(weighed(dir, &context, plan, ended(weighing)?)?)?;
         tour.tell(steps::measured(dir, detail)?)?;
         tour.tell(vec![heard, steps::blamed(dir, "mix-crackling.wav")?, soaked])?;
         tour.tell(steps::checked(dir, &context, plan, detail)?)?;

@@ -1,7 +1,5 @@
 //! The steps of the tour: each works out its answer as the command itself would.
 
-#[cfg(target_os = "linux")]
-use super::sample::opened_weighed;
 use super::sample::{
     ARCHIVE, LAPTOP, PROBED, SOAKED, TRACE, files, opened_probed, opened_soaked, write_laptop,
 };
@@ -47,51 +45,6 @@ pub fn imported(dir: &Path, detail: Detail) -> Result<Step, Failure> {
         lead: imported.lead().into_iter().take(1).collect(),
         whole: imported.show(detail),
     })
-}
-
-/// What the session's processors cost, weighed on this computer, and what that does to the plan: all of them in the long tour, in
-/// the short one the one that six tracks have and that costs most.
-#[cfg(target_os = "linux")]
-pub fn weighed(
-    dir: &Path,
-    context: &Context<'_>,
-    by_class: &Plan,
-    detail: Detail,
-) -> Result<Vec<Step>, Failure> {
-    const DEAREST: &str = "tuner";
-    let only = (!detail.is_full()).then_some(DEAREST);
-    use crate::cli::CatalogueFile;
-    use crate::weighing::{Asked, Weighing, of_session};
-    let catalogue = CatalogueFile { catalogue: Some(dir.join("processors.toml")) };
-    let asked = Asked {
-        rates: vec![context.session.deliver.rate_hz.get()],
-        blocks: vec![64, 256, 1024],
-        settings: None,
-        again: false,
-    };
-    let mut weighing = Weighing::new(asked, &catalogue, Some(&dir.join("yardsticks.json")))?;
-    let searched = of_session(weighing.program(), context.session, &[], only)?;
-    let found = weighing.all(&searched.found)?;
-    let told = views::weigh::Told { found: &found, missing: &searched.missing, kept: None, session: None };
-    let (rig, session) = opened_weighed(dir, weighing.known())?;
-    let plan = choice::plan(Context { rig: &rig, session: &session, ..*context }, &AllCores);
-    let kinds = found.len();
-    Ok(vec![Step {
-        question: match only {
-            None => "What do its plug-ins cost? The computer knows. (Ten made up are built in.)",
-            Some(_) => {
-                "What does their pitch correction cost? The computer knows. (A made-up one is built in.)"
-            }
-        },
-        command: format!(
-            "weigh --session session.toml{}",
-            only.map_or(String::new(), |id| format!(" --id {id}"))
-        ),
-        lead: views::plan::weighed::lead(context, by_class, &plan, kinds),
-        whole: views::weigh::show(&told, Detail::Screen)
-            + "\n"
-            + &views::plan::weighed::show(context, by_class, &plan, kinds),
-    }])
 }
 
 /// What is said of processors where none was weighed yet.
