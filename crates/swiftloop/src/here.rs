@@ -2,7 +2,6 @@
 //! runs parts of its work in processes of their own. Where there is none, what to do about it goes out.
 
 use crate::failure::Failure;
-use std::path::PathBuf;
 use swiftloop_files::plain_words;
 
 /// A folder for files that pass, removed with what is returned.
@@ -19,7 +18,8 @@ pub fn no_room(e: &std::io::Error) -> Failure {
 }
 
 /// This program, where processes that it starts can have an empty home each.
-pub fn this_program() -> Result<PathBuf, Failure> {
+#[cfg(target_os = "linux")]
+pub fn this_program() -> Result<std::path::PathBuf, Failure> {
     scratch()?;
     std::env::current_exe().map_err(|e| {
         Failure::machine(
