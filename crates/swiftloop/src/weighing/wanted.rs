@@ -97,6 +97,13 @@ fn listed(program: &Path, library: &Path, standard: &str) -> Result<Vec<Listed>,
 
 /// What a library holds, and of which standard it is.
 fn held(program: &Path, library: &Path) -> Result<(&'static str, Vec<Listed>), Failure> {
+    if !LOADS_LIBRARIES && program != library {
+        let what = format!(
+            "{} cannot be weighed: this program stands alone and loads no library",
+            library.display()
+        );
+        return Err(Failure::machine(what, INSTALLED));
+    }
     let mut why = Status::Refused("no standard knows it".into());
     for standard in standards().iter().filter(|s| s.may_be(library)) {
         match listed(program, library, standard.word()) {
@@ -105,11 +112,10 @@ fn held(program: &Path, library: &Path) -> Result<(&'static str, Vec<Listed>), F
             Err(status) => why = status,
         }
     }
-    let what = format!("{} cannot be weighed: {}", library.display(), view::told(&why));
-    if !LOADS_LIBRARIES {
-        return Err(Failure::machine(what, INSTALLED));
-    }
-    Err(Failure::usage(what, "name a LADSPA library, an LV2 bundle or a CLAP library of this system"))
+    Err(Failure::usage(
+        format!("{} cannot be weighed: {}", library.display(), view::told(&why)),
+        "name a LADSPA library, an LV2 bundle or a CLAP library of this system",
+    ))
 }
 
 /// The one that was named, or all of them.
