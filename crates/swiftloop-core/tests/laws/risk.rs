@@ -3,10 +3,11 @@
 
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, session, singer};
 use proptest::prelude::*;
+use std::sync::Arc;
 use swiftloop_core::choice::{Evaluation, PhaseProblem, report};
 use swiftloop_core::load::WorkShare;
 use swiftloop_core::rig::PowerPlan;
-use swiftloop_core::risk::{RiskModel, WakeSet, Work};
+use swiftloop_core::risk::{Meter, Remembered, RiskModel, WakeSet, Work};
 use swiftloop_core::units::{Blocks, Micros, Origin, PerHour, Range};
 
 fn wake() -> WakeSet {
@@ -107,4 +108,37 @@ fn a_soak_counts_as_often_as_the_model_says_it_will() {
         let ratio = model.counted(&all(work)).typical.raw() / seen;
         assert!((0.6..1.7).contains(&ratio), "work {work}: ratio {ratio:.2}");
     }
+}
+
+/// Each question differs from another in one thing only; from memory every answer is what it is without one, and costs what it cost.
+#[test]
+fn what_is_remembered_is_what_would_be_worked_out() {
+    let usual = wake();
+    let wakes = [usual.leaning(-0.5), usual.clone(), usual.leaning(0.5)];
+    let kinds =
+        |a: f64, b: f64| [a, b].map(|work| WorkShare { share: 0.5, work: Micros::new(work) }).to_vec();
+    let works = [
+        all(700.0),
+        all(701.0),
+        Work::mixed(&kinds(600.0, 800.0)),
+        Work::in_order(kinds(600.0, 800.0), &[0, 1]),
+        Work::in_order(kinds(600.0, 800.0), &[0, 0, 1, 1]),
+        Work::in_order(kinds(800.0, 600.0), &[0, 0, 1, 1]),
+    ];
+    let remembered = Arc::new(Remembered::default());
+    let mut spent = Vec::new();
+    for round in 0..2 {
+        let meter = Meter::sharing(Arc::clone(&remembered));
+        for (wake, work) in wakes.iter().flat_map(|wake| works.iter().map(move |work| (wake, work))) {
+            for (period, reserve) in [(900.0, 1.0), (900.0, 2.0), (900.0, 2.5), (950.0, 2.0)] {
+                let (period, reserve) = (Micros::new(period), bears(reserve));
+                let alone = RiskModel { period, reserve, wake, meter: None };
+                let knowing = RiskModel { meter: Some(&meter), ..alone };
+                let of = |m: &RiskModel<'_>| (m.typical(work), m.roughly(work), m.typical_between(work));
+                assert_eq!(of(&knowing), of(&alone), "round {round}: {alone:?} {work:?}");
+            }
+        }
+        spent.push(meter.spent());
+    }
+    assert!(spent[0] > 0 && spent[0] == spent[1], "{spent:?}");
 }
