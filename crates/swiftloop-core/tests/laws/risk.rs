@@ -123,6 +123,7 @@ fn what_is_remembered_is_what_would_be_worked_out() {
         Work::mixed(&kinds(600.0, 800.0)),
         Work::in_order(kinds(600.0, 800.0), &[0, 1]),
         Work::in_order(kinds(600.0, 800.0), &[0, 0, 1, 1]),
+        Work::in_order(kinds(600.0, 800.0), &[0, 1, 0, 1]),
         Work::in_order(kinds(800.0, 600.0), &[0, 0, 1, 1]),
     ];
     let remembered = Arc::new(Remembered::default());
