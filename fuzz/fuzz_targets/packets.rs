@@ -1,8 +1,8 @@
 //! Packets from the network, into the reflector and into whoever measures.
 #![no_main]
 use std::net::SocketAddr;
-use swiftloop_core::link::reflector::{Arrived, Memory, Reflector};
-use swiftloop_core::link::stamp::{Echo, Key, Probe};
+use swiftloop_measure::link::reflector::{Arrived, Memory, Reflector};
+use swiftloop_measure::link::stamp::{Echo, Key, Probe};
 use swiftloop_fuzz::choice;
 
 libfuzzer_sys::fuzz_target!(|data: &[u8]| {

@@ -4,8 +4,8 @@
 #![no_main]
 
 use std::path::{Path, PathBuf};
-use swiftloop_core::link::stamp::{Key, Probe};
-use swiftloop_core::units::Hz;
+use swiftloop_measure::link::stamp::{Key, Probe};
+use swiftloop_units::Hz;
 use swiftloop_files::generated::exchange::{boathouse, sized};
 use swiftloop_files::generated::{Size, rig, session};
 use swiftloop_files::{Depth, wav_bytes};
@@ -134,7 +134,7 @@ trait OfSeed {
 
 impl OfSeed for Probe {
     fn of_seed() -> Self {
-        use swiftloop_core::link::stamp::{ErrorEstimate, Stamp, TimeFormat};
+        use swiftloop_measure::link::stamp::{ErrorEstimate, Stamp, TimeFormat};
         let format = TimeFormat::Ptp;
         Self {
             sequence: 0,

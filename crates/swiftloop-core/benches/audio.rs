@@ -3,14 +3,14 @@
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
-use swiftloop_core::OneByOne;
-use swiftloop_core::listen::{
-    AudioSource, Grain, InMemory, compare, jumps, levels::Levels, listen, repeats, runs,
-};
-use swiftloop_core::probe::{Recipe, matched::Matched, read};
-use swiftloop_core::units::{Block, Hz};
 use swiftloop_files::{Depth, Recording, wav_bytes};
 use swiftloop_host::simulated::{SimulatedInterface, band};
+use swiftloop_measure::listen::levels::Levels;
+use swiftloop_measure::listen::{AudioSource, Grain, InMemory, compare, jumps, listen, repeats, runs};
+use swiftloop_measure::probe::matched::Matched;
+use swiftloop_measure::probe::{Recipe, read};
+use swiftloop_units::workers::OneByOne;
+use swiftloop_units::{Block, Hz};
 
 const RATE: Hz = Hz::new(48_000);
 const STEP: f32 = 1.0 / 8_388_608.0;

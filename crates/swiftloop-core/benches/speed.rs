@@ -4,18 +4,18 @@
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
-use swiftloop_core::choice::{Arrangement, Evaluation, OneByOne, PhaseProblem, candidates, plan, report};
 use swiftloop_core::doubt::Rigs;
-use swiftloop_core::ids::NodeId;
-use swiftloop_core::link::far::LinkSetting;
 use swiftloop_core::load::{BlockGraph, Graph, Rule, WorkShare, critical_path, list_schedule};
-use swiftloop_core::loops::{Context, Setting};
-use swiftloop_core::rig::{Offered, Rig};
+use swiftloop_core::loops::Context;
+use swiftloop_core::plan::{Arrangement, Evaluation, PhaseProblem, candidates, plan, report};
+use swiftloop_core::rig::{LinkSetting, Offered, Rig, Setting};
 use swiftloop_core::risk::{RiskModel, WakeSet, Work};
 use swiftloop_core::session::Session;
-use swiftloop_core::units::{Block, Blocks, Hz, Micros, Range};
-use swiftloop_files::generated::{self, Size};
-use swiftloop_files::{rig_from, session_from, tables};
+use swiftloop_files::generated::Size;
+use swiftloop_files::{generated, rig_from, session_from, tables};
+use swiftloop_units::ids::NodeId;
+use swiftloop_units::workers::OneByOne;
+use swiftloop_units::{Block, Blocks, Hz, Micros, Range};
 use typed_index_collections::TiVec;
 
 fn made(tracks: usize, interfaces: usize, phases: usize) -> (Rig, Session) {

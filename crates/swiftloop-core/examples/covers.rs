@@ -5,7 +5,7 @@
 
 use serde_json::{Value, json};
 use std::io::BufRead;
-use swiftloop_core::choice::{Floor, Found, SetProblem, cheapest_set};
+use swiftloop_core::plan::{Floor, Found, SetProblem, cheapest_set};
 
 /// Items with a price and what they give to each need; a set has to give each need as much as it asks for.
 struct Covers {

@@ -4,54 +4,37 @@
 //!
 //! | folder | in → out |
 //! | --- | --- |
-//! | [`ids`] | positions in lists as types that do not mix |
-//! | [`units`] | hertz, frames, milliseconds … as types that do not mix; ranges with their origin |
 //! | [`rig`], [`session`] | the two descriptions, checked: what cannot be true cannot be built |
 //! | [`tables`] | what is known about driver models, connections, listeners and classes of machine |
 //! | [`loops`] | rig + session + setting → legs → loop → verdict against a limit |
 //! | [`load`] | session + setting → the work of one block → the worst block on these cores |
 //! | [`risk`] | worst block + wake-up delays → dropouts per hour, with doubt |
 //! | [`doubt`] | what is known, with its doubt → possible rigs → of every answer the share of them in which it holds |
-//! | [`choice`] | every setting × every remedy → the plan, the frontier, the why-nots |
+//! | [`plan`] | every setting × every remedy → the plan, the frontier, the why-nots |
 //! | [`notes`] | what the engineer saw → costs that fit the meters, and weights for the possible rigs |
 //! | [`advice`] | rig + session + setting → what is wrong around the setting, and how to put it right |
-//! | [`probe`] | the test signal, and what came back → delay, drift, jitter, polarity, gain |
-//! | [`listen`] | a recording → crackles: where, what kind, how long, which block size explains them |
 //! | [`soak`] | what a real-time thread lived through → a profile of the machine, seen beside predicted, holds or breaks |
 //! | [`survey`] | what a computer has → what on it hurts audio, with cure and way back |
-//! | [`weigh`] | how long calls of a processor took → what a call and a frame cost, and its bursts |
-//! | [`trace`] | what the kernel tells of itself → late blocks, who held the core, how many would be in time without |
 //! | [`in_effect`] | a plan and a computer as it is → what differs, at which cost, what can be set, and the way back |
 //! | [`why`] | a recording, a computer, a profile, notes, a trace → whose fault, how sure, what tells the rest apart |
-//! | [`stats`] | the few statistics that no well-kept crate has |
 
 #![forbid(unsafe_code)]
 
 pub mod advice;
 pub mod catalogue;
-pub mod choice;
 pub mod doubt;
-pub mod ids;
 pub mod in_effect;
-pub mod link;
-pub mod listen;
 pub mod load;
 pub mod loops;
 pub mod notes;
-pub mod probe;
+pub mod plan;
 pub mod rig;
 pub mod risk;
 pub mod session;
 pub mod soak;
-pub mod stats;
 pub mod survey;
 pub mod tables;
-pub mod trace;
-pub mod units;
-pub mod weigh;
 pub mod why;
 
 mod invalid;
-mod workers;
 pub use invalid::{Invalid, PathStep};
-pub use workers::{OneByOne, Workers};

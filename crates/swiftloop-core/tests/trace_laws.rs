@@ -3,7 +3,7 @@
 //! held against what was put in, and against brute force.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use swiftloop_core::trace::{
+use swiftloop_measure::trace::{
     Activity, Core, Event, Follower, Instant, Kind, LateBlock, LateMark, Left, Mark, Names, Pid, Priority,
     Question, Resched, Span, Thread, Told, What, Who, fewest, rank,
 };
@@ -170,7 +170,7 @@ fn expected(put: Put) -> (Kind, &'static str) {
         Put::Device(_) => (Kind::HardInterrupt, "nvme0q1 (irq 30)"),
         Put::Timers(_) => (Kind::HardInterrupt, "local_timer: timerfd_tmrproc"),
         Put::Off(_) => (Kind::InterruptsOff, "browser [2] x"),
-        Put::Host(_) => (Kind::Host, swiftloop_core::trace::HOST),
+        Put::Host(_) => (Kind::Host, swiftloop_measure::trace::HOST),
     }
 }
 
@@ -213,7 +213,7 @@ fn made_up(random: &mut fastrand::Rng) -> Vec<LateBlock> {
                 .map(|n| {
                     let took = Span(random.i64(1..1000));
                     let who = Who { kind: kinds[n], name: format!("{}", random.u8(0..3)) };
-                    swiftloop_core::trace::Holder { who, took, extra: Span(random.i64(0..=took.0)) }
+                    swiftloop_measure::trace::Holder { who, took, extra: Span(random.i64(0..=took.0)) }
                 })
                 .collect();
             let took = Span(holders.iter().map(|h| h.took.0).sum::<i64>().max(1));

@@ -3,8 +3,8 @@
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::path::Path;
-use swiftloop_core::trace::Question;
 use swiftloop_files::trace::trace_from;
+use swiftloop_measure::trace::Question;
 
 fn lines_a_second(c: &mut Criterion) {
     let mut group = c.benchmark_group("trace");

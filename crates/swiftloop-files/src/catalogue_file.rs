@@ -79,7 +79,7 @@ fn text(path: &Path, catalogue: &Catalogue) -> Result<String, FileError> {
 mod tests {
     use super::*;
     use swiftloop_core::catalogue::{Key, OnMachine};
-    use swiftloop_core::weigh::{AtRate, Bursts, Delay, DelayAt, Line, Span, VoiceCost, Yardsticks};
+    use swiftloop_measure::weigh::{AtRate, Bursts, Delay, DelayAt, Line, Span, VoiceCost, Yardsticks};
 
     fn everything() -> Catalogue {
         let span = Span { low: 1.0, typical: 2.5, high: 4.0 };

@@ -4,9 +4,9 @@
 use crate::{FileError, plain_words};
 use std::fmt::Write;
 use std::path::Path;
-use swiftloop_core::link::analyse::{Asked, analyse};
-use swiftloop_core::link::exchange::{Answer, Exchange};
-use swiftloop_core::link::measured::{Carried, FORMAT, Measured, Own};
+use swiftloop_measure::link::analyse::{Asked, analyse};
+use swiftloop_measure::link::exchange::{Answer, Exchange};
+use swiftloop_measure::link::measured::{Carried, FORMAT, Measured, Own};
 
 /// The first line of a table of packets.
 const PACKETS: &str = "# swiftloop.link-packets/1";

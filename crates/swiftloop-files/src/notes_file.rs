@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 use swiftloop_core::notes::{Feels, Note};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::Session;
-use swiftloop_core::units::{Block, Hz};
+use swiftloop_units::{Block, Hz};
 use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, value};
 
 /// What a file begins with.

@@ -2,7 +2,7 @@
 
 use crate::{FileError, plain_words};
 use std::path::Path;
-use swiftloop_core::units::{Frames, Hz, Range};
+use swiftloop_units::{Frames, Hz, Range};
 
 /// Formats that are read: the first did not say what is wrong with a reading.
 const FORMATS: [&str; 2] = ["swiftloop.probe-read/1", "swiftloop.probe-read/2"];

@@ -2,7 +2,7 @@
 
 use std::sync::LazyLock;
 use swiftloop_core::tables::Tables;
-use swiftloop_core::trace::Advice;
+use swiftloop_measure::trace::Advice;
 
 const DRIVERS: &str = include_str!("../data/drivers.toml");
 const WORLD: &str = include_str!("../data/world.toml");
@@ -48,7 +48,7 @@ pub fn tables() -> &'static Tables {
 mod tests {
     use super::{tables, thieves};
     use swiftloop_core::rig::PowerPlan;
-    use swiftloop_core::trace::{Kind, Who, advice_for};
+    use swiftloop_measure::trace::{Kind, Who, advice_for};
 
     #[test]
     fn every_row_has_a_source_and_every_machine_every_power_plan() {

@@ -10,8 +10,8 @@ use std::fs::File;
 use std::io::{BufReader, Cursor};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
-use swiftloop_core::listen::AudioSource;
-use swiftloop_core::units::Hz;
+use swiftloop_measure::listen::AudioSource;
+use swiftloop_units::Hz;
 
 /// How samples are stored.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

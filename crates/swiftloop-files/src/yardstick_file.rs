@@ -4,7 +4,7 @@
 use crate::save::{Overwrite, save};
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
-use swiftloop_core::weigh::Yardsticks;
+use swiftloop_measure::weigh::Yardsticks;
 
 /// The least that both yardsticks took.
 #[derive(Debug, Clone)]
@@ -59,7 +59,7 @@ impl Floor {
 #[cfg(test)]
 mod tests {
     use super::Floor;
-    use swiftloop_core::weigh::Yardsticks;
+    use swiftloop_measure::weigh::Yardsticks;
 
     #[test]
     fn the_least_is_kept_for_the_processor_that_it_was_measured_on() {

@@ -3,8 +3,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use std::path::Path;
-use swiftloop_core::trace::{HOST, Kind, LateBlock, Question, Span};
 use swiftloop_files::trace::{Reading, trace_from};
+use swiftloop_measure::trace::{HOST, Kind, LateBlock, Question, Span};
 
 /// When the blocks are due, on the trace's clock.
 const DUE_US: i64 = 500_000_000;

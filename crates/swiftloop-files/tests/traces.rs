@@ -3,8 +3,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use std::path::{Path, PathBuf};
-use swiftloop_core::trace::{Kind, Question, Span, Stage};
 use swiftloop_files::trace::{Reading, read_trace, trace_from};
+use swiftloop_measure::trace::{Kind, Question, Span, Stage};
 
 fn file(name: &str) -> PathBuf {
     PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests/traces").join(name)

@@ -5,7 +5,7 @@
 
 use serde_json::Value;
 use std::process::Command;
-use swiftloop_core::stats::median;
+use swiftloop_units::stats::median;
 
 /// Blocks in frames and work in percent of the period, on one worker.
 const COMBINATIONS: [(u32, u32); 9] =

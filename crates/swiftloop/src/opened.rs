@@ -9,16 +9,16 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use rayon::prelude::*;
 use std::path::Path;
 use std::time::{Duration, Instant};
-use swiftloop_core::Workers;
 use swiftloop_core::catalogue::Used;
 use swiftloop_core::doubt::Rigs;
-use swiftloop_core::ids::{InterfaceId, PhaseId};
 use swiftloop_core::loops::Context;
 use swiftloop_core::notes::{Note, Told, learn};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::{Phase, Session};
 use swiftloop_files::{read_notes, read_rig, read_session_weighed, tables};
 use swiftloop_host::soak::today;
+use swiftloop_units::ids::{InterfaceId, PhaseId};
+use swiftloop_units::workers::Workers;
 
 /// A rig and a session that belong together.
 pub struct Opened {

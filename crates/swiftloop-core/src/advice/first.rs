@@ -1,9 +1,9 @@
 //! What to do first with a plan: what spoils the work whatever else is done, then the first phase's own changes.
 
 use super::{PlanWarning, plan_warnings};
-use crate::choice::{Change, Plan};
-use crate::ids::{InterfaceId, PhaseId};
 use crate::loops::Context;
+use crate::plan::{Change, Plan};
+use swiftloop_units::ids::{InterfaceId, PhaseId};
 
 /// One thing to do.
 #[derive(Debug, Clone, PartialEq)]

@@ -1,9 +1,9 @@
 //! What delays a live path: every processor from a live input to what the performers hear, worst first, with
 //! its way out. The list people need before a take, and after it to restore.
 
-use crate::ids::{PhaseId, ProcessorId};
 use crate::loops::{Context, latencies};
-use crate::units::{Frames, Hz, Ms};
+use swiftloop_units::ids::{PhaseId, ProcessorId};
+use swiftloop_units::{Frames, Hz, Ms};
 
 /// A processor that delays a live path.
 #[derive(Debug, Clone, Copy, PartialEq)]

@@ -12,10 +12,11 @@ pub use live_path::{SlowProcessor, slow_on_live_path};
 pub use rules::recording_mb_per_minute;
 pub use warning::{RateMismatch, Warning};
 
-use crate::choice::Plan;
-use crate::ids::PhaseId;
-use crate::loops::{Context, Setting};
+use crate::loops::Context;
+use crate::plan::Plan;
+use crate::rig::Setting;
 use crate::session::Phase;
+use swiftloop_units::ids::PhaseId;
 
 /// What a rule looks at.
 #[derive(Debug, Clone, Copy)]

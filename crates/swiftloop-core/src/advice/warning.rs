@@ -1,8 +1,8 @@
 //! What can be wrong, with its figures.
 
-use crate::ids::{InterfaceId, PerformerId, ProcessorId, ProgramId, TrackId};
 use crate::rig::PowerPlan;
-use crate::units::{Block, Frames, Gigabytes, Hz, Ms, Ppm, Range, Seconds};
+use swiftloop_units::ids::{InterfaceId, PerformerId, ProcessorId, ProgramId, TrackId};
+use swiftloop_units::{Block, Frames, Gigabytes, Hz, Ms, Ppm, Range, Seconds};
 
 /// Something that is wrong.
 #[derive(Debug, Clone, PartialEq)]

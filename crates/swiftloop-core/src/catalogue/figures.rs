@@ -4,8 +4,8 @@
 
 use super::{Catalogue, Entry, OnMachine};
 use crate::session::{Cost, CostFigures, Description, LatencyAt, Processor, WeighedDelay};
-use crate::units::{Block, Factor, Frames, Hz, Nanos, Range, Share};
-use crate::weigh::{AtRate, Line, Span, Yardsticks};
+use swiftloop_measure::weigh::{AtRate, Line, Span, Yardsticks};
+use swiftloop_units::{Block, Factor, Frames, Hz, Nanos, Range, Share};
 
 /// Voices of an instrument when nobody says how many sound at once.
 const USUAL_VOICES: u32 = 8;

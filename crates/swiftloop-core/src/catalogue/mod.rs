@@ -9,8 +9,8 @@ mod fingerprint;
 pub use figures::{Machine, Used, fill};
 pub use fingerprint::Fingerprint;
 
-use crate::weigh::{AtRate, Yardsticks};
 use serde::{Deserialize, Serialize};
+use swiftloop_measure::weigh::{AtRate, Yardsticks};
 
 /// All that was weighed: the whole of a `processors.toml`.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]

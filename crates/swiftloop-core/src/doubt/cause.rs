@@ -1,6 +1,6 @@
 //! What can be off by itself. Two figures with the same cause are off together.
 
-use crate::ids::{DriverId, FarId, InterfaceId, PerformerId};
+use swiftloop_units::ids::{DriverId, FarId, InterfaceId, PerformerId};
 
 /// A cause of doubt: one draw in every possible rig.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]

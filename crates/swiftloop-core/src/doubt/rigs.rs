@@ -6,9 +6,9 @@
 //! all rigs lie on each side of it.
 
 use super::Cause;
-use crate::units::{Quantity, Range, Share};
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
+use swiftloop_units::{Quantity, Range, Share};
 
 /// Rigs that are drawn where nothing was seen yet, and where something was: then many of them hardly count.
 const DRAWN: (usize, usize) = (512, 4096);
@@ -167,7 +167,7 @@ impl Rigs {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::units::Ms;
+    use swiftloop_units::Ms;
 
     #[test]
     fn each_cause_is_drawn_evenly_and_no_two_go_together() {

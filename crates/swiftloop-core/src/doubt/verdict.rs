@@ -1,7 +1,7 @@
 //! What is said of a share of rigs.
 
-use crate::units::Share;
 use serde::Serialize;
+use swiftloop_units::Share;
 
 /// From this share on it is said without a but.
 pub const SURE: Share = Share::new(0.9);

@@ -2,14 +2,14 @@
 //! thing. Each figure is computed on that other rig, so it is what `try` would say of it. Figures in between are
 //! interpolated, dropouts by their logarithm.
 
-use crate::choice::{Choice, Evaluation, PhaseProblem};
-use crate::ids::RemedyId;
 use crate::loops::Context;
+use crate::plan::{Choice, Evaluation, PhaseProblem};
 use crate::rig::{Description, PowerPlan, Rig};
 use crate::tables::RemedyKind;
-use crate::units::{Block, Factor, Ms, PerHour, Share};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use swiftloop_units::ids::RemedyId;
+use swiftloop_units::{Block, Factor, Ms, PerHour, Share};
 
 /// More of the whole machine that other programs take.
 const MORE_LOAD: [f64; 4] = [0.05, 0.15, 0.3, 0.5];

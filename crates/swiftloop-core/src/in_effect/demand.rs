@@ -3,9 +3,9 @@
 
 use super::Stakes;
 use crate::rig::PowerPlan;
-use crate::units::{Block, Gigabytes, Hz, Ms, PerHour, Range, Share};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize, Serializer};
+use swiftloop_units::{Block, Gigabytes, Hz, Ms, PerHour, Range, Share};
 
 /// The first key of a file of settings.
 pub const SETTINGS_FORMAT: &str = "swiftloop.settings/1";
@@ -162,7 +162,7 @@ impl Demand {
 /// A range as a list of three, as it is written by hand.
 pub(super) fn as_list<T, S>(range: &Range<T>, serializer: S) -> Result<S::Ok, S::Error>
 where
-    T: crate::units::Quantity + Serialize,
+    T: swiftloop_units::Quantity + Serialize,
     S: Serializer,
 {
     [range.low(), range.typical(), range.high()].serialize(serializer)

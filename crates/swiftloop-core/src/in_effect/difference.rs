@@ -1,11 +1,10 @@
 //! What is not as planned on a computer: a demand and an inventory come in, differences go out, each with its cost in the
 //! figures of the phase; also what could not be looked at. The one idea: what is not told is never right, and never wrong.
 
-use super::Demand;
-use super::rules;
+use super::{Demand, rules};
 use crate::rig::PowerPlan;
 use crate::survey::{Hurt, Idle, Inventory, Version};
-use crate::units::{Hz, Ms, PerHour};
+use swiftloop_units::{Hz, Ms, PerHour};
 
 /// Something that is not as planned.
 #[derive(Debug, Clone, PartialEq)]

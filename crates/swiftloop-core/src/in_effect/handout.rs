@@ -3,12 +3,12 @@
 use super::costs::{same_remedies, stakes};
 use super::demand::{ComputerKind, Demand, Hears, SETTINGS_FORMAT, Settings};
 use crate::advice::recording_mb_per_minute;
-use crate::choice::{Choice, Effect, PhaseProblem, Plan};
 use crate::loops::{Context, Loop, LoopKind};
+use crate::plan::{Choice, Effect, PhaseProblem, Plan};
 use crate::rig::{Clock, PowerPlan};
 use crate::tables::RemedyKind;
-use crate::units::Range;
-use crate::workers::Workers;
+use swiftloop_units::Range;
+use swiftloop_units::workers::Workers;
 
 /// What is done with the hands, in words.
 #[derive(Debug, Clone, Default)]
@@ -78,7 +78,7 @@ fn demand(context: &Context<'_>, choice: &Choice, by_hand: ByHand) -> Demand {
         cable: arrangement.link.fars.iter().any(|f| f.wired || !context.rig.far(f.far).wireless),
         runs: titles(&there),
         quit: titles(&gone),
-        other_load: crate::units::Share::new(load.clamp(0.0, 0.99)),
+        other_load: swiftloop_units::Share::new(load.clamp(0.0, 0.99)),
         memory_gb: problem.memory(&problem.apply(&same_remedies(&problem, choice, None), &[])),
         recording_mb_per_minute: recording_mb_per_minute(context, setting, phase),
         restore: by_hand.restore,
@@ -91,7 +91,7 @@ fn demand(context: &Context<'_>, choice: &Choice, by_hand: ByHand) -> Demand {
     }
 }
 
-fn dropouts(report: &crate::choice::Report) -> Range<crate::units::PerHour> {
+fn dropouts(report: &crate::plan::Report) -> Range<swiftloop_units::PerHour> {
     let d = report.dropouts;
     Range::spanning(d.low.min(d.typical), d.typical, d.high.max(d.typical))
 }

@@ -5,9 +5,9 @@
 //! charged twice. All blocks are taken to start together, so the last block of the cycle has the most of every
 //! size due: no other start is worse.
 
-use crate::units::Block;
 use num_integer::Integer;
 use std::collections::BTreeMap;
+use swiftloop_units::Block;
 
 /// One kind of block in a cycle.
 #[derive(Debug, Clone, PartialEq)]

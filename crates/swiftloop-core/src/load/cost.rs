@@ -3,7 +3,7 @@
 use super::burst::{BurstCycle, Served};
 use crate::session::{Processor, ProcessorCost, State};
 use crate::tables::Tables;
-use crate::units::{Block, Micros, Nanos, Range};
+use swiftloop_units::{Block, Micros, Nanos, Range};
 
 /// Cost of one processor per call: `call + frames × per frame`, on the reference core.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -135,8 +135,8 @@ fn pairs(channels: u32) -> f64 {
 mod tests {
     use super::CallCost;
     use crate::load::burst_cycle;
-    use crate::units::{Block, Micros};
     use proptest::prelude::*;
+    use swiftloop_units::{Block, Micros};
 
     fn cost(call: f64, per_frame: f64, internal: Option<u32>) -> CallCost {
         CallCost {

@@ -6,9 +6,9 @@
 
 use crate::doubt::{Cause, Rigs, Spread, lean_at};
 use crate::session::CostKnown;
-use crate::units::{Factor, Micros, Range};
 use serde::Serialize;
 use std::collections::BTreeMap;
+use swiftloop_units::{Factor, Micros, Range};
 
 /// Factors on all work of a block: nine of ten rigs lie above the first, and nine of ten under the second.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]

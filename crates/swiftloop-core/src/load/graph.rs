@@ -2,8 +2,8 @@
 //! It is the session's routing, and behind its last node one more for every group of copies that could become one
 //! processor on a bus of its own; those have no work until that is done, and are in nobody's way.
 
-use crate::ids::{NodeId, ProcessorId};
 use crate::session::Routes;
+use swiftloop_units::ids::{NodeId, ProcessorId};
 use typed_index_collections::{TiSlice, TiVec};
 
 /// Nodes and what they feed.

@@ -19,9 +19,9 @@ pub use schedule::{
     Rule, Turn, critical_path, first_ready_bound, graham_bound, least_bound, list_schedule, longest_turn,
 };
 
-use crate::ids::NodeId;
-use crate::units::{Block, Micros};
 use serde::Serialize;
+use swiftloop_units::ids::NodeId;
+use swiftloop_units::{Block, Micros};
 
 /// What keeps a block from being shorter.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]

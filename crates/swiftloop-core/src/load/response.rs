@@ -3,8 +3,8 @@
 //! What to expect walks the blocks as they come: each roll block behind the very cue blocks that fall into its time.
 
 use super::WorkShare;
-use crate::units::Micros;
 use num_integer::Integer;
+use swiftloop_units::Micros;
 
 /// The longest time from release to completion of a roll block, while cue blocks come every `cue_period` and go first;
 /// nothing when it is longer than `limit` or never ends.
@@ -96,8 +96,8 @@ pub fn responses(
 
 #[cfg(test)]
 mod tests {
-    use crate::units::Micros;
     use proptest::prelude::*;
+    use swiftloop_units::Micros;
 
     fn response_time(roll: f64, cue: f64, period: f64, limit: f64) -> Option<f64> {
         let [roll, cue, period, limit] = [roll, cue, period, limit].map(Micros::new);

@@ -7,10 +7,10 @@
 //! while there is work (Graham 1969). **At the least** its share of all work, or its longest chain.
 
 use super::BlockGraph;
-use crate::ids::NodeId;
-use crate::units::Micros;
 use std::cmp::Reverse;
 use std::collections::{BinaryHeap, VecDeque};
+use swiftloop_units::Micros;
+use swiftloop_units::ids::NodeId;
 use typed_index_collections::{TiSlice, TiVec};
 
 /// The cost of every node.

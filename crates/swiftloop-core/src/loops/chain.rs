@@ -2,9 +2,9 @@
 //! of every processor come in, the delay at every node comes out. With delay compensation every live branch
 //! that meets another is held back to the slowest, so the longest path counts; without it, the direct path.
 
-use crate::ids::{NodeId, ProcessorId};
 use crate::session::{Session, State};
-use crate::units::{Frames, Hz, Range};
+use swiftloop_units::ids::{NodeId, ProcessorId};
+use swiftloop_units::{Frames, Hz, Range};
 use typed_index_collections::TiVec;
 
 /// Delay of live sound at every node of the routing, and how it comes about.

@@ -1,10 +1,11 @@
 //! The electric legs of a setting: converters, transport, safety, blocks. Taken from what was measured, or
 //! else reported, or else declared, or else assumed, in that order of trust.
 
-use super::{Context, Fit, Leg, LegKind, LegNote, Setting, fit};
-use crate::rig::{MeasuredTrip, PlaceKind};
-use crate::units::{Block, Blocks, Figure, Frames, Ms, Origin, Range, Share};
+use super::{Context, Leg, LegKind, LegNote};
+use crate::rig::{MeasuredTrip, PlaceKind, Setting};
 use num_integer::Integer;
+use swiftloop_measure::probe::{Fit, fit};
+use swiftloop_units::{Block, Blocks, Figure, Frames, Ms, Origin, Range, Share};
 
 /// Electric legs of one setting.
 #[derive(Debug, Clone)]

@@ -1,10 +1,11 @@
 //! A loop in every possible rig: its legs and its limit come in, delays and limits rig by rig go out, and in which share of
 //! them it stays under its limits. Legs with one cause lean together: what is in doubt on the way in is on the way out.
 
-use super::{Context, Leg, LegKind, Limit, Loop, SMALL_DOUBT, Setting};
+use super::{Context, Leg, LegKind, Limit, Loop, SMALL_DOUBT};
 use crate::doubt::{Cause, DelayShares, Rigs};
-use crate::ids::FarId;
-use crate::units::{Ms, Range, Share};
+use crate::rig::Setting;
+use swiftloop_units::ids::FarId;
+use swiftloop_units::{Ms, Range, Share};
 
 /// Delay and limits in every rig, in milliseconds.
 #[derive(Debug, Clone, PartialEq)]

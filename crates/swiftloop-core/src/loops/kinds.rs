@@ -1,11 +1,12 @@
 //! The four kinds of loop, put together from legs: sound, keys, direct, playback.
 
 use super::electric::{adaptation, resampler};
-use super::{Chains, Context, Electric, Leg, LegKind, LegNote, Loop, LoopKind, Setting, limit_for};
-use crate::ids::PerformerId;
-use crate::link::far::{LinkSetting, far_loops};
+use super::{Chains, Context, Electric, Leg, LegKind, LegNote, Loop, LoopKind, limit_for};
+use crate::loops::far::far_loops;
+use crate::rig::{LinkSetting, Setting};
 use crate::session::{KeysLink, Listens, NoteTiming, Performer, Phase, Source};
-use crate::units::{Figure, Frames, Metres, Ms, Origin, Range, SPEED_OF_SOUND_M_S};
+use swiftloop_units::ids::PerformerId;
+use swiftloop_units::{Figure, Frames, Metres, Ms, Origin, Range, SPEED_OF_SOUND_M_S};
 
 /// MIDI 1.0 electrical specification: 31.25 kbaud, one start bit, eight data bits, one stop bit.
 const FIVE_PIN_MS_PER_BYTE: f64 = 10.0 / 31.25;

@@ -1,8 +1,8 @@
 //! The legs of a loop: what each stage is, how long, how we know, and what there is to know about it, as figures. The
 //! words for all of it are those of whoever shows it.
 
-use crate::ids::{FarId, MeetingId, ProcessorId};
-use crate::units::{Block, Blocks, Frames, Hz, Kilometres, Metres, Ms, Origin, Range, Share};
+use swiftloop_units::ids::{FarId, MeetingId, ProcessorId};
+use swiftloop_units::{Block, Blocks, Frames, Hz, Kilometres, Metres, Ms, Origin, Range, Share};
 
 /// One stage of a loop.
 #[derive(Debug, Clone, PartialEq)]

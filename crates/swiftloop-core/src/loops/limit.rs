@@ -2,10 +2,10 @@
 //! certain leg of a loop.
 
 use super::{LegKind, Loop, Remeasure};
-use crate::ids::PerformerId;
 use crate::session::{Listens, Phase, Session};
 use crate::tables::TwoLimits;
-use crate::units::{Factor, Ms, Range};
+use swiftloop_units::ids::PerformerId;
+use swiftloop_units::{Factor, Ms, Range};
 
 /// What a performer can bear, and who says so.
 #[derive(Debug, Clone, PartialEq)]

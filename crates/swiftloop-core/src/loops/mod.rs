@@ -3,31 +3,30 @@
 //! nothing but a list of legs, so that every frame of delay has a name and somebody to answer for it.
 
 mod chain;
+mod context;
 mod electric;
-mod fit;
+pub mod far;
 mod judged;
 mod kinds;
 mod leg;
 mod limit;
 mod ranking;
-mod setting;
 
 pub use chain::{Chains, compensated, latencies};
+pub use context::Context;
 pub use electric::{Electric, hidden};
-pub use fit::{Fit, UnusableFit, fit, possible_trip};
 pub use judged::PerRig;
 pub use kinds::{ChainsRange, loop_of, loops_of, playback_loop};
 pub(crate) use kinds::{air, air_out};
 pub use leg::{Leg, LegKind, LegNote, Remeasure};
 pub use limit::{Limit, LimitReason, SMALL_DOUBT, WidestDoubt, limit_for};
 pub use ranking::{RankedDriver, ranked_drivers};
-pub use setting::{Context, Setting};
 
 use crate::doubt::DelayShares;
 pub use crate::doubt::DelayVerdict;
-use crate::ids::{FarId, PerformerId};
-use crate::units::{Ms, Range};
 use serde::Serialize;
+use swiftloop_units::ids::{FarId, PerformerId};
+use swiftloop_units::{Ms, Range};
 
 /// What kind of loop.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]

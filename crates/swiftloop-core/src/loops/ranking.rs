@@ -1,9 +1,10 @@
 //! The drivers of an interface, best first: what each gives at its smallest buffer, before any session is loaded.
 //! For people who are still on the driver that came first.
 
-use super::{Context, Electric, Setting};
-use crate::ids::InterfaceId;
-use crate::units::{Hz, Ms, Range};
+use super::{Context, Electric};
+use crate::rig::Setting;
+use swiftloop_units::ids::InterfaceId;
+use swiftloop_units::{Hz, Ms, Range};
 
 /// A driver with the shortest electric round trip it can give.
 #[derive(Debug, Clone)]

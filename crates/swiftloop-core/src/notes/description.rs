@@ -1,16 +1,14 @@
 //! The log as it is written, and what cannot be true in it.
 
-use crate::choice::Arrangement;
-use crate::ids::{DriverId, FarId, InterfaceId, PerformerId, PhaseId};
-use crate::link::far::LinkSetting;
-use crate::loops::Setting;
-use crate::rig::{Rig, missing};
+use crate::plan::Arrangement;
+use crate::rig::{LinkSetting, Rig, Setting, missing};
 use crate::session::Session;
-use crate::units::{Block, Hz, Share};
 use crate::{Invalid, PathStep};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::BTreeMap;
+use swiftloop_units::ids::{DriverId, FarId, InterfaceId, PerformerId, PhaseId};
+use swiftloop_units::{Block, Hz, Share};
 
 /// A whole `notes.toml`.
 #[derive(Debug, Clone, Deserialize, JsonSchema)]
@@ -210,7 +208,7 @@ fn arrangement(
         .at("buffer")
     })?;
     let cores = rig.machine.cores;
-    let workers = n.workers.unwrap_or(crate::choice::default_workers(session, cores));
+    let workers = n.workers.unwrap_or(crate::plan::default_workers(session, cores));
     if workers == 0 || workers > cores {
         return Err(Invalid::new(
             format!("{workers} workers on {cores} cores"),

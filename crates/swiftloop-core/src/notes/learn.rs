@@ -3,16 +3,16 @@
 //! possible rig counts for as much as it foretells that.
 
 use super::{Feels, Note};
-use crate::choice::{Arrangement, Evaluation, PhaseProblem, busy, report};
 use crate::doubt::{Cause, METER_DOUBT, PEAK_DOUBT, Rigs, felt, poisson};
-use crate::ids::{FarId, PerformerId, RemedyId};
-use crate::link::far::{is_on_the_line, present, set_by};
 use crate::loops::Context;
+use crate::plan::line::{is_on_the_line, present, set_by};
+use crate::plan::{Arrangement, Evaluation, PhaseProblem, busy, report};
 use crate::rig::Rig;
 use crate::session::Session;
 use crate::tables::{RemedyKind, Tables};
-use crate::units::{Factor, PerHour};
 use statrs::distribution::{DiscreteCDF, Poisson};
+use swiftloop_units::ids::{FarId, PerformerId, RemedyId};
+use swiftloop_units::{Factor, PerHour};
 
 /// What the notes of a session teach.
 #[derive(Debug)]

@@ -1,9 +1,9 @@
 //! The languages that panels speak: frames, powers of two, steps, milliseconds, a number of blocks times a
 //! size, or named speeds without figures. All come out as [`Offered`]: what to set, and how many frames it is.
 
-use crate::units::{Block, Frames, Hz, Ms, Range};
 use schemars::JsonSchema;
 use serde::Deserialize;
+use swiftloop_units::{Block, Frames, Hz, Ms, Range};
 
 /// Buffers a driver offers; exactly one of the keys.
 #[derive(Debug, Clone, Default, Deserialize, JsonSchema)]

@@ -3,7 +3,7 @@
 
 use super::{Description, Driver, Interface, Machine, Rig, WakeProfile};
 use crate::Invalid;
-use crate::link::far::check_fars;
+use crate::rig::check_far::check_fars;
 use crate::tables::{Connection, DriverModel, MachineClass, Tables, plain};
 
 impl Rig {
@@ -267,7 +267,8 @@ fn check_driver(driver: &Driver, tables: &Tables) -> Result<DriverModel, Invalid
             .map_err(|e| e.in_list("reported", i))?;
     }
     for (i, trip) in driver.measured.iter().enumerate() {
-        let of_panel = |b: crate::units::Block| trip.blocks.map_or(b.to_string(), |n| format!("{n} × {b}"));
+        let of_panel =
+            |b: swiftloop_units::Block| trip.blocks.map_or(b.to_string(), |n| format!("{n} × {b}"));
         let named = trip.speed.clone().or(trip.buffer_frames.map(of_panel));
         let Some(named) = named else {
             return Err(Invalid::new(
@@ -298,7 +299,7 @@ fn check_growth(driver: &Driver) -> Result<(), Invalid> {
                 && other.round_trip_frames.typical() >= trip.round_trip_frames.typical()
         });
         if let Some(other) = slower {
-            let smaller = other.buffer_frames.map_or(0, crate::units::Block::get);
+            let smaller = other.buffer_frames.map_or(0, swiftloop_units::Block::get);
             let (here, there) =
                 (trip.round_trip_frames.typical().raw(), other.round_trip_frames.typical().raw());
             return Err(Invalid::new(
@@ -313,7 +314,7 @@ fn check_growth(driver: &Driver) -> Result<(), Invalid> {
     Ok(())
 }
 
-fn check_offered(driver: &Driver, rate: crate::units::Hz, buffer: &str) -> Result<(), Invalid> {
+fn check_offered(driver: &Driver, rate: swiftloop_units::Hz, buffer: &str) -> Result<(), Invalid> {
     if !driver.rates_hz.contains(&rate) {
         let known: Vec<String> = driver.rates_hz.iter().map(ToString::to_string).collect();
         return Err(Invalid::new(

@@ -1,9 +1,9 @@
 //! One way to reach an interface: what the rig file says of it, and what was reported and measured there.
 
 use super::{Buffers, Offered};
-use crate::units::{Block, Blocks, Frames, Hz, Range};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use swiftloop_units::{Block, Blocks, Frames, Hz, Range};
 
 /// A driver of an interface.
 #[derive(Debug, Clone, Deserialize, JsonSchema)]

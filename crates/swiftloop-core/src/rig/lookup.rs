@@ -2,9 +2,9 @@
 //! what the tables know of each.
 
 use super::{Driver, Interface, PowerPlan, Program, Rig};
-use crate::ids::{DriverId, FarId, InterfaceId, MeetingId, ProgramId};
-use crate::link::far::{Far, FarKnown, Meeting};
+use crate::rig::{Far, FarKnown, Meeting};
 use crate::tables::{Connection, DriverModel, MachineClass};
+use swiftloop_units::ids::{DriverId, FarId, InterfaceId, MeetingId, ProgramId};
 
 impl Rig {
     /// An interface.

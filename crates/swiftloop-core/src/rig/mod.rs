@@ -5,6 +5,10 @@
 
 mod buffers;
 mod check;
+mod check_far;
+mod far;
+mod placement;
+mod setting;
 pub use crate::tables::{PowerPlan, plain};
 pub use check::nearest;
 pub(crate) use check::{missing, twice};
@@ -14,14 +18,16 @@ mod profile;
 
 pub use buffers::{Buffers, CountTimesSize, Offered, Steps};
 pub use driver::{Driver, MeasuredTrip, Reported};
+pub use far::{Far, FarKnown, Meeting, Meets, Theirs};
+pub use placement::{Misplaced, placed};
 pub use profile::{PaceBin, WakeBin, WakeProfile};
+pub use setting::{FarSetting, LinkSetting, Setting};
 
-use crate::ids::FarId;
-use crate::link::far::{Far, FarKnown, Meeting};
 use crate::tables::{Connection, DriverModel, MachineClass};
-use crate::units::{Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Range, Share};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use swiftloop_units::ids::FarId;
+use swiftloop_units::{Factor, Frames, Gigabytes, Hz, MegabytesPerSecond, Range, Share};
 use typed_index_collections::TiVec;
 
 /// What there is: the whole of a `rig.toml`.

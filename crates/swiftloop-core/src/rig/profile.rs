@@ -2,9 +2,9 @@
 //! uncertainty of the fit. A measuring command writes it into the rig file; the risk model reads it.
 
 use super::PowerPlan;
-use crate::units::{Factor, Micros, Range, Share};
 use schemars::JsonSchema;
 use serde::Deserialize;
+use swiftloop_units::{Factor, Micros, Range, Share};
 
 /// Wake-up delays of a real-time thread on this machine.
 #[derive(Debug, Clone, Deserialize, JsonSchema)]

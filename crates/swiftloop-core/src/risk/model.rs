@@ -4,8 +4,8 @@
 use super::backlog::{Rounded, Takes, Walk, dropouts_per_block};
 use super::remembered::{Answer, Question};
 use super::{Delay, Meter, Pace, Wake, WakeSet, Work};
-use crate::units::{Blocks, Micros, PerHour, Range};
 use serde::Serialize;
+use swiftloop_units::{Blocks, Micros, PerHour, Range};
 
 /// Dropouts per hour with their doubt.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]

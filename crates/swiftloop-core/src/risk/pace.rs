@@ -259,7 +259,7 @@ impl<D: Delay> OverPace<'_, D> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::stats::Pareto;
+    use swiftloop_units::stats::Pareto;
 
     /// A body through its median and a Pareto tail, as classes of machines have it.
     struct Class {

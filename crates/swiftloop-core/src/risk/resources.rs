@@ -2,7 +2,7 @@
 
 use super::Dropouts;
 use crate::tables::Assumptions;
-use crate::units::{Gigabytes, MegabytesPerSecond, Ms, PerHour};
+use swiftloop_units::{Gigabytes, MegabytesPerSecond, Ms, PerHour};
 
 /// Dropouts per hour from a disk whose stalls last so long in the mean. What is read ahead is kept full as long as the
 /// streams take less than the disk gives; a stall breaks when it lasts longer than that, and stalls are taken as
@@ -57,8 +57,8 @@ pub fn memory_dropouts(needed: Gigabytes, memory: Gigabytes, assume: &Assumption
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::units::{Factor, Frames, Metres, Micros, Nanos, Range};
     use proptest::prelude::*;
+    use swiftloop_units::{Factor, Frames, Metres, Micros, Nanos, Range};
 
     /// Only the figures of disk and memory matter here.
     fn assume() -> Assumptions {

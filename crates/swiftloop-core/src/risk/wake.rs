@@ -6,9 +6,9 @@ use super::pace::{Delay, Pace};
 use super::remembered::Question;
 use super::together::Together;
 use crate::rig::{PaceBin, PowerPlan, Rig, WakeProfile};
-use crate::stats::Pareto;
 use crate::tables::MachineRow;
-use crate::units::{Origin, Range};
+use swiftloop_units::stats::Pareto;
+use swiftloop_units::{Origin, Range};
 
 /// Wake-up delays with one set of figures.
 #[derive(Debug, Clone)]
@@ -330,7 +330,7 @@ fn log_share(share: f64) -> f64 {
 
 type Range3 = (f64, f64, f64);
 
-fn raw<T: crate::units::Quantity>(r: Range<T>) -> Range3 {
+fn raw<T: swiftloop_units::Quantity>(r: Range<T>) -> Range3 {
     (r.low().raw(), r.typical().raw(), r.high().raw())
 }
 

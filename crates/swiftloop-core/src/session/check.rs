@@ -1,11 +1,11 @@
 //! Proof that a session can be true: ids are unique, references lead somewhere, figures are possible.
 
 use super::{Description, Phase, Processor, ProcessorCost, Routes, Session, alike};
-use crate::ids::{NodeId, PerformerId};
 use crate::rig::{missing, twice};
 use crate::tables::{CostClass, Listener, PhaseKind, Tables};
 use crate::{Invalid, PathStep};
 use std::collections::HashSet;
+use swiftloop_units::ids::{NodeId, PerformerId};
 use typed_index_collections::TiVec;
 
 impl Session {

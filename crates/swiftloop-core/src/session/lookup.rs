@@ -1,8 +1,8 @@
 //! Finding things in a session: tracks, performers and phases by position or by id, nodes by id, who and what takes part in a phase.
 
 use super::{Bus, Description, Listens, NodeKind, Performer, Phase, Processor, REMOTE, Session, Track};
-use crate::ids::{BusId, FarId, NodeId, PerformerId, PhaseId, ProcessorId, TrackId};
 use crate::tables::{Listener, PhaseKind};
+use swiftloop_units::ids::{BusId, FarId, NodeId, PerformerId, PhaseId, ProcessorId, TrackId};
 
 impl Description {
     /// All processors: of tracks, of buses, of the main output.

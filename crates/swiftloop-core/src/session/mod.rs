@@ -13,12 +13,12 @@ pub use track::{
     State, Track, WeighedDelay,
 };
 
-use crate::ids::{PerformerId, PhaseId, ProcessorId};
 use crate::tables::{Listener, PhaseKind, TwoLimits};
-use crate::units::{Block, Factor, Gigabytes, Hz, Metres, Ms, Range};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use swiftloop_units::ids::{PerformerId, PhaseId, ProcessorId};
+use swiftloop_units::{Block, Factor, Gigabytes, Hz, Metres, Ms, Range};
 use typed_index_collections::TiVec;
 
 /// The kind of phase in which one plays together over a network.

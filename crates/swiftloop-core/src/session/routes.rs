@@ -3,8 +3,8 @@
 
 use super::{Description, Processor};
 use crate::Invalid;
-use crate::ids::{BusId, NodeId, ProcessorId, TrackId};
 use crate::rig::missing;
+use swiftloop_units::ids::{BusId, NodeId, ProcessorId, TrackId};
 use typed_index_collections::{TiSlice, TiVec};
 
 /// What a node is, with its index in the description.

@@ -1,9 +1,9 @@
 //! Tracks and what sits on them.
 
 use crate::tables::Tables;
-use crate::units::{Block, Factor, Frames, Gigabytes, Hz, Nanos, Range, Share};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use swiftloop_units::{Block, Factor, Frames, Gigabytes, Hz, Nanos, Range, Share};
 
 /// A track.
 #[derive(Debug, Clone, Deserialize, JsonSchema)]

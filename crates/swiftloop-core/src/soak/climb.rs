@@ -5,7 +5,7 @@
 use super::{Counts, Decision, Observed, Provenance, Question, Rung, Samples, learn};
 use crate::load::WorkShare;
 use crate::risk::{Dropouts, RiskModel, WakeSet, Work};
-use crate::units::{Block, Blocks, Hz, Micros, Range, Seconds};
+use swiftloop_units::{Block, Blocks, Hz, Micros, Range, Seconds};
 
 /// One kind of block.
 #[derive(Debug, Clone, PartialEq)]

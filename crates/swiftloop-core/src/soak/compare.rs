@@ -2,7 +2,7 @@
 //! where the older profile has its quantiles; delays that come in hiccups count as one.
 
 use crate::rig::WakeProfile;
-use crate::units::Micros;
+use swiftloop_units::Micros;
 
 /// What is compared.
 #[derive(Debug, Clone, Copy, PartialEq)]

@@ -3,9 +3,9 @@
 
 use super::Counts;
 use crate::rig::{PaceBin, PowerPlan, WakeBin, WakeProfile};
-use crate::stats::{HEAVIEST, Pareto, ParetoFit, fit_pareto};
-use crate::units::{Factor, Micros, Range, Share};
 use serde::{Deserialize, Serialize};
+use swiftloop_units::stats::{HEAVIEST, Pareto, ParetoFit, fit_pareto};
+use swiftloop_units::{Factor, Micros, Range, Share};
 
 /// Quantiles between which the histogram is kept: closer towards the tail.
 const WAKE_AT: [f64; 16] =

@@ -3,14 +3,14 @@
 //! many misses as allowed grows by a factor of 1/ε in one case of 1/ε at the most (Ville 1939), so whoever waits for that to
 //! happen is wrong as rarely as stated. Two bets run: on fewer, and on more.
 
-use crate::units::{PerHour, Seconds};
 use statrs::distribution::{ContinuousCDF, Gamma};
+use swiftloop_units::{PerHour, Seconds};
 
 /// The question and its error rate.
 ///
 /// ```
 /// use swiftloop_core::soak::{Decision, Question};
-/// use swiftloop_core::units::{PerHour, Seconds};
+/// use swiftloop_units::{PerHour, Seconds};
 ///
 /// // You allow one miss an hour: a quiet minute shows nothing of the kind, an afternoon does.
 /// let question = Question { allowed: PerHour::new(1.0), error: 0.05 };

@@ -3,9 +3,9 @@
 use super::Counts;
 use super::question::Decision;
 use crate::risk::Dropouts;
-use crate::units::{Block, Hz, PerHour, Seconds};
 use serde::{Deserialize, Serialize};
 use statrs::distribution::{ContinuousCDF, Gamma};
+use swiftloop_units::{Block, Hz, PerHour, Seconds};
 
 /// What happened at one setting.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]

@@ -1,10 +1,9 @@
 //! Findings: what hurts audio on a computer and how much, each with the figures that show it.
 
-use super::rules;
-use super::{Busy, Idle, Inventory, SeenRate};
+use super::{Busy, Idle, Inventory, SeenRate, rules};
 use crate::rig::PowerPlan;
-use crate::units::Hz;
 use serde::Serialize;
+use swiftloop_units::Hz;
 
 /// What a finding costs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]

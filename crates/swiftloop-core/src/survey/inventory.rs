@@ -1,8 +1,8 @@
 //! What was read off a computer; nothing where it did not say.
 
 use crate::rig::PowerPlan;
-use crate::units::Hz;
 use serde::{Deserialize, Serialize};
+use swiftloop_units::Hz;
 
 /// The whole of it.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]

@@ -2,8 +2,8 @@
 //! between a place and the network. Rows of the tables come in; the look-ups are with the others, in [`super::Tables`].
 
 use super::TwoLimits;
-use crate::units::{Factor, KilobitsPerSecond, Ms, Range};
 use serde::Deserialize;
+use swiftloop_units::{Factor, KilobitsPerSecond, Ms, Range};
 
 /// How sharp attacks are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]

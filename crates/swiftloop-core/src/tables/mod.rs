@@ -14,8 +14,8 @@ pub use remedy_kind::RemedyKind;
 pub use two_limits::TwoLimits;
 pub use way::Way;
 
-use crate::units::{Block, Blocks, Factor, Frames, Hz, Micros, Ms, Nanos, Range, Share};
 use serde::Deserialize;
+use swiftloop_units::{Block, Blocks, Factor, Frames, Hz, Micros, Ms, Nanos, Range, Share};
 
 /// All tables together; built once by whoever read the data files. A row that the program cannot do without is there,
 /// or the tables are not: each kind of remedy, each power plan of each class of machine.
@@ -306,8 +306,8 @@ pub struct Assumptions {
     pub five_pin_bytes: u32,
     pub usb_poll_ms: Range<Ms>,
     pub instrument_ms: Range<Ms>,
-    pub mic_distance_m: Range<crate::units::Metres>,
-    pub speaker_distance_m: Range<crate::units::Metres>,
+    pub mic_distance_m: Range<swiftloop_units::Metres>,
+    pub speaker_distance_m: Range<swiftloop_units::Metres>,
     pub crystal_ppm: Range<Factor>,
     pub hidden_in_ms: Ms,
     pub hidden_out_ms: Ms,

@@ -1,10 +1,10 @@
 //! A limit of delay in two figures: where it begins to be noticed, and where playing in time fails.
 
-use crate::units::{Ms, Quantity};
 use serde::de::{Error, SeqAccess, Visitor};
 use serde::{Deserialize, Deserializer};
 use std::borrow::Cow;
 use std::fmt;
+use swiftloop_units::{Ms, Quantity};
 
 /// Two delays, the first no longer than the second; one where no difference is made.
 #[derive(Debug, Clone, Copy, PartialEq)]

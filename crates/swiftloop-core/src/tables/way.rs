@@ -1,8 +1,8 @@
 //! The ways in which drivers hold blocks between program and output. All are told alike: by the delay on the way out once a
 //! block was captured, and by how late the program may be; how the two go together is what tells the ways apart.
 
-use crate::units::{Blocks, Range};
 use serde::Deserialize;
+use swiftloop_units::{Blocks, Range};
 
 /// How a driver holds blocks for the output.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]

@@ -3,12 +3,12 @@
 //! measurement that tells the rest apart. The one idea: the recording says what kind of fault can be, and each further
 //! source can only take causes away or name the one.
 
-use crate::listen::{Attribution, Cause};
 use crate::rig::WakeProfile;
-use crate::stats::Pareto;
 use crate::survey::{Finding, Grade, Hurt};
-use crate::trace::{Heard, Kind, Told, Who};
-use crate::units::Block;
+use swiftloop_measure::listen::{Attribution, Cause};
+use swiftloop_measure::trace::{Heard, Kind, Told, Who};
+use swiftloop_units::Block;
+use swiftloop_units::stats::Pareto;
 
 /// What is known.
 #[derive(Debug)]

@@ -1,5 +1,5 @@
 use super::*;
-use crate::trace::{Core, LateBlock, Span, Stage, Thread, Way, rank};
+use swiftloop_measure::trace::{Core, LateBlock, Span, Stage, Thread, Way, rank};
 
 fn attribution(cause: Cause) -> Attribution {
     let block = (cause == Cause::Buffer).then(|| Block::new(128));
@@ -16,7 +16,7 @@ fn told(kinds: &[Kind]) -> Told {
         .map(|kind| {
             let who = Who { kind: *kind, name: "x".into() };
             let took = Span(500_000);
-            let holder = crate::trace::Holder { who: who.clone(), took, extra: took };
+            let holder = swiftloop_measure::trace::Holder { who: who.clone(), took, extra: took };
             LateBlock {
                 thread: Thread::default(),
                 core: Core(0),

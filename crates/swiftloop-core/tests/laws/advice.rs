@@ -2,9 +2,8 @@
 
 use crate::common::{EXACT_RIG, HZ, context, rig, session, singer};
 use swiftloop_core::advice::{Warning, recording_mb_per_minute, slow_on_live_path, warnings};
-use swiftloop_core::loops::Setting;
-use swiftloop_core::rig::Offered;
-use swiftloop_core::units::{Block, Frames};
+use swiftloop_core::rig::{Offered, Setting};
+use swiftloop_units::{Block, Frames};
 
 fn codes(rig_text: &str, session_text: &str) -> Vec<&'static str> {
     let rig = rig(rig_text);

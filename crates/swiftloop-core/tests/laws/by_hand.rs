@@ -1,7 +1,7 @@
 //! A remedy equals the session edited by hand: random sessions, every remedy that can be written down as an edit.
 
 use crate::common::{EXACT_RIG, HZ, arrangement, context};
-use swiftloop_core::choice::{Evaluation, PhaseProblem, Report, report};
+use swiftloop_core::plan::{Evaluation, PhaseProblem, Report, report};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::Session;
 use swiftloop_files::{rig_from, session_from, tables};

@@ -1,14 +1,15 @@
 //! Small rigs and sessions on which a confident answer was once wrong: each is right now, for the reason that is told.
 
 use crate::common::{context, rig, session};
-use swiftloop_core::choice::{
-    Evaluation, HeldBackBy, OneByOne, PhaseProblem, Plan, Report, Request, attempt_trial, plan, report,
-};
 use swiftloop_core::doubt::SURE;
 use swiftloop_core::loops::{Context, LoopKind};
+use swiftloop_core::plan::{
+    Evaluation, HeldBackBy, PhaseProblem, Plan, Report, Request, attempt_trial, plan, report,
+};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::Session;
-use swiftloop_core::units::Hz;
+use swiftloop_units::Hz;
+use swiftloop_units::workers::OneByOne;
 
 fn file(name: &str) -> String {
     std::fs::read_to_string(format!("{}/tests/cases/{name}.toml", env!("CARGO_MANIFEST_DIR"))).expect(name)
@@ -173,7 +174,7 @@ fn another_rate_gains_nothing_that_is_not_known() {
     assert!(planned(&file("rig"), &strict).choices[0].missed.is_some());
     let (rig, session) = open(&file("rig"), &file("rate"));
     let problem = PhaseProblem::new(context(&rig, &session), 0.into(), 0.into(), Hz::new(96_000));
-    let range = problem.latency[swiftloop_core::ids::ProcessorId::from(0)];
+    let range = problem.latency[swiftloop_units::ids::ProcessorId::from(0)];
     assert_eq!((range.low().raw(), range.typical().raw(), range.high().raw()), (240.0, 480.0, 480.0));
     // Once it is known that it keeps its frames, the higher rate wins.
     let known = file("rate").replace(
@@ -182,7 +183,7 @@ fn another_rate_gains_nothing_that_is_not_known() {
     );
     let session = session_at(&known, &rig);
     let problem = PhaseProblem::new(context(&rig, &session), 0.into(), 0.into(), Hz::new(96_000));
-    assert_eq!(problem.latency[swiftloop_core::ids::ProcessorId::from(0)].high().raw(), 240.0);
+    assert_eq!(problem.latency[swiftloop_units::ids::ProcessorId::from(0)].high().raw(), 240.0);
     let p = planned(&file("rig"), &known);
     assert!(p.choices[0].missed.is_none() && p.rate == Hz::new(96_000));
 }

@@ -3,13 +3,13 @@
 
 use crate::common::EXACT_RIG;
 use swiftloop_core::catalogue::{Catalogue, Entry, Key, OnMachine, Used, WEIGHED};
-use swiftloop_core::ids::ProcessorId;
 use swiftloop_core::load::{burst_cycle, processor_cost};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::{CostKnown, Session};
-use swiftloop_core::units::{Block, Hz};
-use swiftloop_core::weigh::{AtRate, Bursts, Delay, DelayAt, Span, VoiceCost, Yardsticks};
 use swiftloop_files::{rig_from, session_weighed_from, tables};
+use swiftloop_measure::weigh::{AtRate, Bursts, Delay, DelayAt, Span, VoiceCost, Yardsticks};
+use swiftloop_units::ids::ProcessorId;
+use swiftloop_units::{Block, Hz};
 
 const HERE: &str = "a core of ours";
 

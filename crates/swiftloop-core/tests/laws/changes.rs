@@ -2,12 +2,13 @@
 //! taken away once to see that it is needed.
 
 use crate::common::{HZ, context, rig, session};
-use swiftloop_core::choice::{Change, Evaluation, OneByOne, PhaseProblem, Plan, Target, plan, report};
 use swiftloop_core::doubt::SURE;
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan::{Change, Evaluation, PhaseProblem, Plan, Target, plan, report};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::Session;
 use swiftloop_core::tables::RemedyKind;
+use swiftloop_units::workers::OneByOne;
 
 fn rig_of(random: &mut fastrand::Rng) -> Rig {
     let power = ["saving", "balanced", "performance"][random.usize(0..3)];
@@ -181,7 +182,7 @@ fn short_of_memory_the_fewest_instruments_are_printed_once_for_all_phases() {
         held -= sizes.pop().expect("more of them");
         fewest += 1;
     }
-    let prints = |c: &swiftloop_core::choice::Choice| {
+    let prints = |c: &swiftloop_core::plan::Choice| {
         let mut ids: Vec<String> =
             c.report.remedies.iter().filter(|r| r.is_print()).map(|r| r.id.clone()).collect();
         ids.sort();

@@ -4,11 +4,11 @@ use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, session};
 use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
 use std::cell::Cell;
-use swiftloop_core::choice::{
+use swiftloop_core::plan::{
     Evaluation, Met, Outcome, PhaseProblem, SetProblem, Target, arranged_effort, report, solve,
     without_included,
 };
-use swiftloop_core::ids::RemedyId;
+use swiftloop_units::ids::RemedyId;
 
 /// What else a processor has.
 #[derive(Debug, Clone, Copy)]

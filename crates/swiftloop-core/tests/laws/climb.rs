@@ -8,7 +8,7 @@ use swiftloop_core::soak::{
     Climb, Climbed, Counts, Decision, End, Observed, Question, Samples, SoakMachine, Stretch, StretchResult,
     WorkPattern, quiet, smallest,
 };
-use swiftloop_core::units::{Block, Hz, PerHour, Seconds};
+use swiftloop_units::{Block, Hz, PerHour, Seconds};
 
 const RATE: Hz = Hz::new(48_000);
 

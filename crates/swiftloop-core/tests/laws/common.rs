@@ -1,14 +1,13 @@
 //! Small rigs and sessions for the laws, written as users write them.
 #![allow(dead_code)]
 
-use swiftloop_core::choice::{Arrangement, PhaseProblem};
 use swiftloop_core::doubt::Rigs;
-use swiftloop_core::link::far::LinkSetting;
-use swiftloop_core::loops::{Context, Setting};
-use swiftloop_core::rig::{Offered, Rig};
+use swiftloop_core::loops::Context;
+use swiftloop_core::plan::{Arrangement, PhaseProblem};
+use swiftloop_core::rig::{LinkSetting, Offered, Rig, Setting};
 use swiftloop_core::session::Session;
-use swiftloop_core::units::{Block, Hz};
 use swiftloop_files::{rig_from, session_from, tables};
+use swiftloop_units::{Block, Hz};
 
 /// A rig whose every delay is declared: one block in, two out, converters of 40 + 30 frames, 8 safety frames each way.
 pub const EXACT_RIG: &str = r#"

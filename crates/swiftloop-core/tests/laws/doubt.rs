@@ -3,10 +3,11 @@
 
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, session, singer};
 use proptest::prelude::*;
-use swiftloop_core::choice::{Evaluation, OneByOne, PhaseProblem, Request, attempt_trial, plan, report};
 use swiftloop_core::doubt::{DelayVerdict, SURE, Spread, lean, lean_at};
+use swiftloop_core::plan::{Evaluation, PhaseProblem, Request, attempt_trial, plan, report};
 use swiftloop_core::risk::{RiskModel, Work};
-use swiftloop_core::units::{Nanos, Quantity, Range};
+use swiftloop_units::workers::OneByOne;
+use swiftloop_units::{Nanos, Quantity, Range};
 
 /// A rig of which little is known.
 const UNKNOWN_RIG: &str = r#"

@@ -3,13 +3,12 @@
 //! `cargo test --release -p swiftloop-core --test laws -- listen:: --ignored --nocapture` prints all tables.
 
 use crate::finished::{Song, Treatment, mix, treated};
-use swiftloop_core::OneByOne;
-use swiftloop_core::listen::{
-    AgainstRefusal, Cause, CrackleKind, Event, InMemory, against::Failed, compare, listen,
-};
-use swiftloop_core::probe::tone;
-use swiftloop_core::units::{Block, Decibels, Hz, Ppm};
 use swiftloop_host::simulated::{Damage, Instrument, SimulatedInterface, Style, band, crackle, damage, play};
+use swiftloop_measure::listen::against::Failed;
+use swiftloop_measure::listen::{AgainstRefusal, Cause, CrackleKind, Event, InMemory, compare, listen};
+use swiftloop_measure::probe::tone;
+use swiftloop_units::workers::OneByOne;
+use swiftloop_units::{Block, Decibels, Hz, Ppm};
 
 const RATE: Hz = Hz::new(48_000);
 const STEP_24: f32 = 1.0 / 8_388_608.0;

@@ -2,10 +2,10 @@
 
 use crate::common::{EXACT_RIG, rig, session};
 use proptest::prelude::*;
-use swiftloop_core::ids::NodeId;
 use swiftloop_core::load::{BlockGraph, Graph, Rule, critical_path, graham_bound, list_schedule};
 use swiftloop_core::session::Routes;
-use swiftloop_core::units::Micros;
+use swiftloop_units::Micros;
+use swiftloop_units::ids::NodeId;
 use typed_index_collections::TiVec;
 
 /// A session with `buses` whose routing is given by numbers; its routes are the graph.

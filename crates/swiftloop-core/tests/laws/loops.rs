@@ -2,10 +2,10 @@
 
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, session, singer};
 use proptest::prelude::*;
-use swiftloop_core::choice::{Evaluation, PhaseProblem, Report, report};
-use swiftloop_core::ids::RemedyId;
 use swiftloop_core::loops::{DelayVerdict, LegKind, LoopKind, Remeasure};
-use swiftloop_core::units::{Frames, Origin};
+use swiftloop_core::plan::{Evaluation, PhaseProblem, Report, report};
+use swiftloop_units::ids::RemedyId;
+use swiftloop_units::{Frames, Origin};
 
 /// The report of a phase at a block, with remedies by id.
 fn at(rig_text: &str, session_text: &str, phase: usize, block: u32, remedies: &[&str]) -> Report {

@@ -2,13 +2,13 @@
 //! classes say; dropouts and feelings come from rigs that lean one way.
 
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, rigs, session, singer};
-use swiftloop_core::choice::{Arrangement, Evaluation, PhaseProblem, busy, report};
 use swiftloop_core::doubt::Cause;
 use swiftloop_core::loops::Context;
 use swiftloop_core::notes::{Feels, Note, Told, learn};
+use swiftloop_core::plan::{Arrangement, Evaluation, PhaseProblem, busy, report};
 use swiftloop_core::session::Session;
-use swiftloop_core::units::{Factor, Share};
 use swiftloop_files::tables;
+use swiftloop_units::{Factor, Share};
 
 fn loaded() -> String {
     let tracks: Vec<String> = (0..12)

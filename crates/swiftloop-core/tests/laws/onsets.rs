@@ -1,7 +1,7 @@
 //! From the finger to the sound, for every way in which a sound begins: the delay is known because it was put there.
 
-use swiftloop_core::probe::{OnsetRefusal, onsets};
-use swiftloop_core::units::Hz;
+use swiftloop_measure::probe::{OnsetRefusal, onsets};
+use swiftloop_units::Hz;
 
 const RATE: Hz = Hz::new(48_000);
 const LENGTH: usize = 480_000;

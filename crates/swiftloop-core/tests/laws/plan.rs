@@ -1,11 +1,12 @@
 //! The whole plan by its laws: one rate, drivers kept, wishes in their order, what is kept is kept.
 
 use crate::common::{EXACT_RIG, context, rig, session, singer};
-use swiftloop_core::choice::{Change, HeldBackBy, Objection, OneByOne, PhaseProblem, Plan, Workers, plan};
 use swiftloop_core::doubt::SURE;
 use swiftloop_core::load::BoundBy;
+use swiftloop_core::plan::{Change, HeldBackBy, Objection, PhaseProblem, Plan, plan};
 use swiftloop_core::tables::RemedyKind;
-use swiftloop_core::units::Hz;
+use swiftloop_units::Hz;
+use swiftloop_units::workers::{OneByOne, Workers};
 
 fn planned(rig_text: &str, session_text: &str) -> Plan {
     let rig = rig(rig_text);
@@ -130,7 +131,7 @@ fn nothing_on_the_frontier_is_beaten_and_all_else_is() {
     let p = planned(EXACT_RIG, &loaded(12, "phase = [{ kind = \"tracking\", performers = [\"ada\"] }]"));
     let trade = &p.choices[0].trade;
     assert_eq!(trade.len(), 7);
-    let beats = |a: &swiftloop_core::choice::TradePoint, b: &swiftloop_core::choice::TradePoint| {
+    let beats = |a: &swiftloop_core::plan::TradePoint, b: &swiftloop_core::plan::TradePoint| {
         a.round_trip <= b.round_trip
             && a.dropouts <= b.dropouts
             && (a.round_trip < b.round_trip || a.dropouts < b.dropouts)

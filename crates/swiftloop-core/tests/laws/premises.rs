@@ -2,15 +2,15 @@
 //! blocks behind blocks, the ring, the disk, and a time line of interruptions.
 
 use crate::simulate::{between, disk, ring, roll, scheduler, spread, timeline};
-use swiftloop_core::ids::NodeId;
 use swiftloop_core::load::{
     BlockGraph, Graph, Rule, Sequence, WorkShare, critical_path, first_ready_bound, graham_bound,
     least_bound, list_schedule, responses,
 };
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::risk::{RiskModel, WakeSet, Work, disk_dropouts};
-use swiftloop_core::units::{Blocks, Factor, MegabytesPerSecond, Micros, Ms, Range, Share};
 use swiftloop_files::tables;
+use swiftloop_units::ids::NodeId;
+use swiftloop_units::{Blocks, Factor, MegabytesPerSecond, Micros, Ms, Range, Share};
 use typed_index_collections::TiVec;
 
 #[test]

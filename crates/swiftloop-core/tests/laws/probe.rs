@@ -3,9 +3,9 @@
 
 use crate::sounds::{delayed, gauss, hiss, single};
 use proptest::prelude::*;
-use swiftloop_core::OneByOne;
-use swiftloop_core::probe::{ChannelReading, Polarity, Recipe, Refusal, onsets, read};
-use swiftloop_core::units::{Decibels, Hz};
+use swiftloop_measure::probe::{ChannelReading, Polarity, Recipe, Refusal, onsets, read};
+use swiftloop_units::workers::OneByOne;
+use swiftloop_units::{Decibels, Hz};
 
 const RATE: Hz = Hz::new(48_000);
 

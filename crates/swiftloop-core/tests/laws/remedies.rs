@@ -1,10 +1,10 @@
 //! Every kind of remedy: offered where it applies and nowhere else, does what it says, costs what the table says.
 
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, session, singer};
-use swiftloop_core::choice::{Evaluation, PhaseProblem, Report, arranged, report};
-use swiftloop_core::ids::RemedyId;
+use swiftloop_core::plan::{Evaluation, PhaseProblem, Report, arranged, report};
 use swiftloop_core::rig::Offered;
-use swiftloop_core::units::Block;
+use swiftloop_units::Block;
+use swiftloop_units::ids::RemedyId;
 
 struct Tried {
     before: Report,

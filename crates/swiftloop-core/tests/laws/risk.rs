@@ -4,11 +4,11 @@
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, session, singer};
 use proptest::prelude::*;
 use std::sync::Arc;
-use swiftloop_core::choice::{Evaluation, PhaseProblem, report};
 use swiftloop_core::load::WorkShare;
+use swiftloop_core::plan::{Evaluation, PhaseProblem, report};
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::risk::{Meter, Remembered, RiskModel, WakeSet, Work};
-use swiftloop_core::units::{Blocks, Micros, Origin, PerHour, Range};
+use swiftloop_units::{Blocks, Micros, Origin, PerHour, Range};
 
 fn wake() -> WakeSet {
     WakeSet::of(&rig(EXACT_RIG), PowerPlan::Balanced)

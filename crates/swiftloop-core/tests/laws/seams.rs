@@ -1,10 +1,10 @@
 //! A long recording is listened to stretch by stretch, by several workers: what is found must not depend on where the
 //! seams lie, nor on who looks first.
 
-use swiftloop_core::listen::{CrackleKind, Event, InMemory, Levels, Scan, listen};
-use swiftloop_core::units::Hz;
-use swiftloop_core::{OneByOne, Workers};
 use swiftloop_host::simulated::{Instrument, Style, damage, play};
+use swiftloop_measure::listen::{CrackleKind, Event, InMemory, Levels, Scan, listen};
+use swiftloop_units::Hz;
+use swiftloop_units::workers::{OneByOne, Workers};
 
 const RATE: Hz = Hz::new(48_000);
 const STEP: f32 = 1.0 / 8_388_608.0;

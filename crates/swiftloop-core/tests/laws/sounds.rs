@@ -1,8 +1,8 @@
 //! Sounds for the tests: ideal delays made in the frequency domain, noise from a seed.
 #![allow(dead_code)]
 
-use swiftloop_fft::{Complex, back_double, forward_double};
 pub use swiftloop_host::simulated::gauss;
+use swiftloop_units::fourier::{Complex, back_double, forward_double};
 
 /// `samples` later by `delay` frames, exactly, as an ideal pair of converters would: a turn of every phase.
 pub fn delayed(samples: &[f32], delay: f64, length: usize) -> Vec<f64> {

@@ -5,7 +5,7 @@ use swiftloop_core::survey::{
     Busy, Card, EnergyState, Finding, Grade, Hurt, Idle, Inventory, Irq, Limits, Open, ServerState, Stream,
     Usb, findings,
 };
-use swiftloop_core::units::Hz;
+use swiftloop_units::Hz;
 
 fn open_at(rate: u32) -> Stream {
     let open = Open {

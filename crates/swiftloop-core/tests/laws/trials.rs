@@ -1,16 +1,17 @@
 //! One setting beside the plan: it is judged as the plan judges, told apart from the plan, and refused where there is none.
 
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, session, singer};
-use swiftloop_core::choice::{
-    Change, Evaluation, OneByOne, PhaseProblem, Plan, Request, Trial, TrialRefusal, WhyNot, attempt_trial,
-    buys, plan, report, report_of, trade, would_fit_at,
-};
-use swiftloop_core::ids::{InterfaceId, PhaseId, RemedyId};
 use swiftloop_core::loops::{Context, DelayVerdict};
+use swiftloop_core::plan::{
+    Change, Evaluation, PhaseProblem, Plan, Request, Trial, TrialRefusal, WhyNot, attempt_trial, buys, plan,
+    report, report_of, trade, would_fit_at,
+};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::Session;
 use swiftloop_core::tables::RemedyKind;
-use swiftloop_core::units::{Block, Hz};
+use swiftloop_units::ids::{InterfaceId, PhaseId, RemedyId};
+use swiftloop_units::workers::OneByOne;
+use swiftloop_units::{Block, Hz};
 
 /// Where every trial here takes place.
 fn here() -> (InterfaceId, PhaseId) {

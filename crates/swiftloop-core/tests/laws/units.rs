@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 use serde::Deserialize;
 use swiftloop_core::rig::{Buffers, Offered, nearest};
-use swiftloop_core::units::{Block, Frames, Hz, Metres, Ms, Range, Share};
+use swiftloop_units::{Block, Frames, Hz, Metres, Ms, Range, Share};
 
 #[derive(Debug, Deserialize)]
 struct Line {

@@ -3,7 +3,7 @@
 
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, session};
 use crate::simulate::{scheduler, spread, timeline};
-use swiftloop_core::choice::{Evaluation, PhaseProblem, Report, report};
+use swiftloop_core::plan::{Evaluation, PhaseProblem, Report, report};
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_files::tables;
 

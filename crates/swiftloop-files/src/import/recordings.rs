@@ -5,8 +5,8 @@ use super::refused;
 use crate::FileError;
 use crate::wav::Recording;
 use std::path::Path;
-use swiftloop_core::listen::AudioSource;
 use swiftloop_core::session::Source;
+use swiftloop_measure::listen::AudioSource;
 
 /// More files are another kind of folder.
 const MOST: usize = 5_000;

@@ -8,7 +8,7 @@ use std::path::Path;
 use swiftloop_core::rig::WakeProfile;
 use swiftloop_core::soak::{Counts, Provenance, Samples, learn};
 use swiftloop_core::tables::Tables;
-use swiftloop_core::units::{Factor, Quantity, Range};
+use swiftloop_units::{Factor, Quantity, Range};
 use toml_edit::{Array, DocumentMut, InlineTable, Item, Table, TableLike, Value};
 
 /// Earlier profiles that are kept.

@@ -10,7 +10,7 @@ use std::fmt::Write;
 use std::path::Path;
 use swiftloop_core::survey::{Busy, Card, Inventory, ServerState};
 use swiftloop_core::tables::Tables;
-use swiftloop_core::units::Hz;
+use swiftloop_units::Hz;
 use toml_edit::{DocumentMut, Item, Table, TableLike};
 
 /// What was added to a rig file.

@@ -13,7 +13,7 @@ use order::Order;
 use std::collections::BTreeMap;
 use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
-use swiftloop_core::trace::{Follower, LateBlock, Names, Question, Told};
+use swiftloop_measure::trace::{Follower, LateBlock, Names, Question, Told};
 
 /// Bytes of a line that are looked at.
 const LONGEST_LINE: usize = 1 << 16;

@@ -2,7 +2,7 @@
 //! them as they happened. The one idea: a bounded heap of events is sorted, and its first half passed on, so that a
 //! stream of any length needs the same memory.
 
-use swiftloop_core::trace::{Event, Instant};
+use swiftloop_measure::trace::{Event, Instant};
 
 /// Events that are held back.
 const HELD: usize = 1 << 17;

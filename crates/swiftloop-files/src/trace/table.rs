@@ -6,7 +6,7 @@ use crate::error::FileError;
 use std::collections::HashMap;
 use std::io::Read;
 use std::path::Path;
-use swiftloop_core::trace::{
+use swiftloop_measure::trace::{
     Activity, Core, Event, Instant, LateMark, Left, Mark, Names, Pid, Priority, Resched, Thread, What,
 };
 

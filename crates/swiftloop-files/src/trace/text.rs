@@ -5,7 +5,7 @@ use super::Reading;
 use super::fields::{after, last, signed, unsigned, word};
 use super::line::{Columns, columns, number};
 use std::collections::HashMap;
-use swiftloop_core::trace::{
+use swiftloop_measure::trace::{
     Activity, Core, Event, Instant, Left, Mark, Name, Names, Pid, Priority, Resched, Span, Thread, What,
 };
 

@@ -3,7 +3,7 @@
 
 use super::Depth;
 use std::io::{Cursor, Read, Seek, SeekFrom};
-use swiftloop_core::units::Hz;
+use swiftloop_units::Hz;
 
 /// No format chunk is longer.
 const LONGEST_FORMAT: u32 = 4096;

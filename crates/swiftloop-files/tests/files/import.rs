@@ -222,7 +222,8 @@ fn loops_in_loops_come_to_an_end_and_recordings_count_once() {
 
 /// A file of notes.
 fn midi(format: midly::Format, tracks: &[(&str, &[Event])]) -> Vec<u8> {
-    use midly::{Header, MetaMessage, Smf, Timing, TrackEvent, TrackEventKind, live::LiveEvent};
+    use midly::live::LiveEvent;
+    use midly::{Header, MetaMessage, Smf, Timing, TrackEvent, TrackEventKind};
     let mut smf = Smf::new(Header::new(format, Timing::Metrical(480.into())));
     for (name, events) in tracks {
         let mut all = vec![TrackEvent {
@@ -286,8 +287,8 @@ fn the_pedal_holds_notes() {
 
 #[test]
 fn recordings_at_another_rate_are_named() {
-    use swiftloop_core::units::Hz;
     use swiftloop_files::{Depth, wav_bytes};
+    use swiftloop_units::Hz;
     let here = Here::new();
     let wav = |rate, channels| {
         wav_bytes(&vec![vec![0.1; 100]; channels], Hz::new(rate), Depth::Int24).expect("made")

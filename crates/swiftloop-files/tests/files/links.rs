@@ -2,10 +2,10 @@
 
 use proptest::prelude::*;
 use std::path::Path;
-use swiftloop_core::link::analyse::{Asked, analyse};
-use swiftloop_core::link::exchange::{Answer, Exchange};
-use swiftloop_core::link::measured::{Carried, Measured, Own};
 use swiftloop_files::{packets_text, read_link};
+use swiftloop_measure::link::analyse::{Asked, analyse};
+use swiftloop_measure::link::exchange::{Answer, Exchange};
+use swiftloop_measure::link::measured::{Carried, Measured, Own};
 
 const PACKET: Carried = Carried { every_ms: 2.5, bytes: 492, line_kbit_s: 1500.0, v6: false };
 

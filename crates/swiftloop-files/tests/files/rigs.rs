@@ -6,10 +6,10 @@ use std::os::unix::fs::{MetadataExt, PermissionsExt, symlink};
 use std::path::{Path, PathBuf};
 use swiftloop_core::rig::{MeasuredTrip, Rig, WakeProfile};
 use swiftloop_core::soak::{Counts, Provenance, Samples, learn};
-use swiftloop_core::units::{Block, Frames, Hz, Range};
 use swiftloop_files::{
     FileError, NewTrip, check_profile_fits, read_rig, save_profile, save_trips, tables, with_profile,
 };
+use swiftloop_units::{Block, Frames, Hz, Range};
 use tempfile::TempDir;
 
 const RIG: &str = "# mine\nformat = \"swiftloop.rig/1\"   # and a remark\n\n[machine]\ncores = 4 # four\nmemory_gb = 16\n\

@@ -2,9 +2,9 @@
 
 use proptest::prelude::*;
 use std::path::{Path, PathBuf};
-use swiftloop_core::listen::AudioSource;
-use swiftloop_core::units::Hz;
 use swiftloop_files::{Depth, Recording, wav_bytes};
+use swiftloop_measure::listen::AudioSource;
+use swiftloop_units::Hz;
 
 const RATE: Hz = Hz::new(48_000);
 

@@ -2,8 +2,8 @@
 
 use super::threads::{Failed, PERIOD, Shared, now, settle, sleep_until, spin};
 use std::sync::atomic::Ordering::SeqCst;
-use swiftloop_core::trace::{Instant, LateLine, LateMark, Span};
 use swiftloop_host::trace::Marker;
+use swiftloop_measure::trace::{Instant, LateLine, LateMark, Span};
 
 /// A block that ran later than this was late, in nanoseconds.
 const LATE: i64 = 150_000;

@@ -8,7 +8,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
-use swiftloop_core::link::stamp::{Echo, Stamp};
+use swiftloop_measure::link::stamp::{Echo, Stamp};
 
 /// Where a packet goes.
 #[derive(Clone)]

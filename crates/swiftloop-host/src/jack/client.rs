@@ -4,9 +4,10 @@ use super::active::{Work, take_part};
 use super::library::{Client, Clocks};
 use super::server::{Server, ServerError};
 use crate::soak::{Filters, Meter, Permission, Record, Schedule, Task, WorkerRecord};
-use std::sync::atomic::{AtomicBool, Ordering::Relaxed, Ordering::SeqCst};
+use std::sync::atomic::AtomicBool;
+use std::sync::atomic::Ordering::{Relaxed, SeqCst};
 use std::time::Duration;
-use swiftloop_core::trace::{Instant, LateLine, LateMark, Span};
+use swiftloop_measure::trace::{Instant, LateLine, LateMark, Span};
 
 /// How long a server may take to change its block.
 const PATIENCE_S: f64 = 3.0;
@@ -173,7 +174,7 @@ mod tests {
     use std::ffi::c_int;
     use std::sync::Arc;
     use swiftloop_core::soak::WorkPattern;
-    use swiftloop_core::units::Micros;
+    use swiftloop_units::Micros;
 
     extern "C" fn time() -> u64 {
         crate::soak::now_ns() / 1000

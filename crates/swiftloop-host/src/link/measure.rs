@@ -9,9 +9,9 @@ use std::net::SocketAddr;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
-use swiftloop_core::link::exchange::{Answer, Exchange};
-use swiftloop_core::link::reflector::{Memory, Reflector};
-use swiftloop_core::link::stamp::{Echo, Key, bare_length};
+use swiftloop_measure::link::exchange::{Answer, Exchange};
+use swiftloop_measure::link::reflector::{Memory, Reflector};
+use swiftloop_measure::link::stamp::{Echo, Key, bare_length};
 
 /// No more packets a second are sent, whatever is asked.
 pub const MOST_PER_SECOND: f64 = 4000.0;

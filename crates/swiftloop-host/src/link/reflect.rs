@@ -6,7 +6,7 @@ use crate::soak::{no_slack, now_ns, realtime};
 use std::net::SocketAddr;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
-use swiftloop_core::link::reflector::{Arrived, Reflector, Tally};
+use swiftloop_measure::link::reflector::{Arrived, Reflector, Tally};
 
 /// A reflector that listens.
 #[derive(Debug)]

@@ -4,7 +4,7 @@ use super::clock::{steady_ns, wall_ns};
 use crate::soak::{no_slack, now_ns, realtime, sleep_until};
 use std::net::UdpSocket;
 use std::sync::atomic::{AtomicBool, AtomicI64, AtomicUsize, Ordering};
-use swiftloop_core::link::stamp::{ErrorEstimate, Key, Probe, Stamp, TimeFormat};
+use swiftloop_measure::link::stamp::{ErrorEstimate, Key, Probe, Stamp, TimeFormat};
 
 /// What the sender and who listens share.
 #[derive(Debug)]

@@ -1,6 +1,6 @@
 //! What breaks recordings, done to samples on purpose, with the truth kept.
 
-use swiftloop_core::listen::CrackleKind;
+use swiftloop_measure::listen::CrackleKind;
 
 /// One break.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

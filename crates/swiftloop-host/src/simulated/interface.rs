@@ -1,7 +1,7 @@
 //! A loop through converters and a driver: what is played comes back later, with everything an interface does to it.
 
 use super::gauss;
-use swiftloop_core::units::{Block, Decibels, Ppm};
+use swiftloop_units::{Block, Decibels, Ppm};
 
 /// What the interface does.
 #[derive(Debug, Clone, Copy)]

@@ -1,7 +1,7 @@
 //! A machine that is not there: what a soak of it would have heard.
 
 use swiftloop_core::soak::{Counts, Samples};
-use swiftloop_core::stats::Pareto;
+use swiftloop_units::stats::Pareto;
 
 /// A tidy laptop on mains power: wake-ups of some ten microseconds, one in five hundred delayed by an interrupt, work
 /// that takes up to a few percent longer than undisturbed. `wakes` of them, from a seed.

@@ -3,7 +3,7 @@
 
 use super::gauss;
 use std::f64::consts::TAU;
-use swiftloop_core::units::Hz;
+use swiftloop_units::Hz;
 
 /// Who plays.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

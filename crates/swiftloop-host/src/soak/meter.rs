@@ -1,8 +1,9 @@
 //! What a running soak shows while it runs: counters that the workers bump and anybody may read or reset. One relaxed
 //! addition or maximum each, so that looking costs the workers nothing.
 
-use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
-use swiftloop_core::trace::LateLine;
+use std::sync::atomic::AtomicU64;
+use std::sync::atomic::Ordering::Relaxed;
+use swiftloop_measure::trace::LateLine;
 
 /// Is told of every late block, on the thread that was late: may ask for no memory and wait for nobody.
 type Tell = Box<dyn Fn(&LateLine) + Send + Sync>;

@@ -4,7 +4,7 @@
 use super::permission::Permission;
 use hdrhistogram::Histogram;
 use swiftloop_core::soak::{Counts, Observed, Samples};
-use swiftloop_core::units::Seconds;
+use swiftloop_units::Seconds;
 
 /// Longest time told apart: a minute; what is longer counts as that.
 const LONGEST_NS: u64 = 60_000_000_000;

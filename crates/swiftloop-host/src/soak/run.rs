@@ -8,9 +8,10 @@ use super::record::{Record, WorkerRecord};
 use super::schedule::Schedule;
 use super::task::Task;
 use super::work::Filters;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
+use std::sync::atomic::Ordering::Relaxed;
+use std::sync::atomic::{AtomicBool, AtomicU64};
 use std::time::{Duration, SystemTime};
-use swiftloop_core::trace::{Instant, LateLine, LateMark, Span};
+use swiftloop_measure::trace::{Instant, LateLine, LateMark, Span};
 
 /// Blocks whose lateness is remembered at a time; an unbroken run of more is cut.
 const RING: u64 = 4096;
@@ -260,7 +261,7 @@ fn worker(
 mod tests {
     use super::*;
     use swiftloop_core::soak::WorkPattern;
-    use swiftloop_core::units::Micros;
+    use swiftloop_units::Micros;
 
     fn shared<'a>(task: &'a Task, meter: &'a Meter, stop: &'a AtomicBool) -> Shared<'a> {
         Shared {

@@ -2,7 +2,7 @@
 
 use super::task::Task;
 use swiftloop_core::soak::WorkPattern;
-use swiftloop_core::units::Micros;
+use swiftloop_units::Micros;
 
 /// Blocks after which the order begins anew.
 const CYCLE: u32 = 4096;

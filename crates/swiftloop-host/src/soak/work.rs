@@ -4,8 +4,8 @@
 //! scale on which a core's speed is told.
 
 use super::clock::now_ns;
-use swiftloop_core::stats::quantile;
-use swiftloop_core::weigh::Yardsticks;
+use swiftloop_measure::weigh::Yardsticks;
+use swiftloop_units::stats::quantile;
 
 /// Frames that a section runs over at once: one small audio block.
 const BLOCK: usize = 64;

@@ -4,7 +4,7 @@ use super::tree::Tree;
 use super::usb;
 use std::collections::BTreeSet;
 use swiftloop_core::survey::{Card, Irq, MOST_CARDS, Open, Stream};
-use swiftloop_core::units::Hz;
+use swiftloop_units::Hz;
 
 /// Rates that a card offers when it names only a range.
 const USUAL_HZ: [u32; 8] = [22_050, 32_000, 44_100, 48_000, 88_200, 96_000, 176_400, 192_000];

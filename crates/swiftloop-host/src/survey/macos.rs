@@ -6,7 +6,7 @@ use std::path::Path;
 use swiftloop_core::in_effect::alike;
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::survey::{Busy, Card, Cpu, EnergyState, Inventory, Memory, Stream, System, Usb, Version};
-use swiftloop_core::units::Hz;
+use swiftloop_units::Hz;
 
 const FOLDER: &str = "macos";
 

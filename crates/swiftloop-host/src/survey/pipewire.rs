@@ -3,7 +3,7 @@
 use serde_json::Value;
 use std::process::{Command, Stdio};
 use swiftloop_core::survey::ServerState;
-use swiftloop_core::units::Hz;
+use swiftloop_units::Hz;
 
 /// Asks the running PipeWire; nothing when none runs or none is installed.
 pub(super) fn ask() -> Result<Option<(ServerState, Option<String>)>, String> {

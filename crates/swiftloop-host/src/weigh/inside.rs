@@ -2,9 +2,8 @@
 //! it the one that loads the library. Lines of JSON go out by a pipe that came as the standard input, which no
 //! library writes to: what it prints goes nowhere.
 
-use super::apart;
 use super::measure::{Asked, Ended, measure};
-use super::{Standard, standards};
+use super::{Standard, apart, standards};
 use rustix::process::{Resource, Rlimit, Signal, setrlimit, setsid};
 use serde_json::{Value, json};
 use std::fs::File;
@@ -12,7 +11,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::Duration;
-use swiftloop_core::weigh::Yardsticks;
+use swiftloop_measure::weigh::Yardsticks;
 
 /// What a process of its own may take.
 pub(super) struct Limits {

@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
 use std::time::{Duration, Instant};
-use swiftloop_core::weigh::{AtRate, Yardsticks};
+use swiftloop_measure::weigh::{AtRate, Yardsticks};
 
 /// Nothing is heard for so long: it hangs.
 const PATIENCE: Duration = Duration::from_secs(12);

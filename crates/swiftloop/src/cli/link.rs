@@ -3,8 +3,8 @@
 use super::Shown;
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
-use swiftloop_core::link::packet::Coding;
-use swiftloop_core::units::Hz;
+use swiftloop_measure::link::packet::Coding;
+use swiftloop_units::Hz;
 
 /// `link`
 #[derive(Subcommand)]

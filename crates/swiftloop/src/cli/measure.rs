@@ -1,10 +1,9 @@
 //! Options of the commands that measure: probe, listen, survey, soak.
 
-use super::CatalogueFile;
-use super::{Drawing, Shown};
+use super::{CatalogueFile, Drawing, Shown};
 use clap::{Args, Subcommand, ValueEnum};
 use std::path::PathBuf;
-use swiftloop_core::units::{Block, Hz, Seconds};
+use swiftloop_units::{Block, Hz, Seconds};
 
 /// `probe`
 #[derive(Subcommand)]

@@ -3,7 +3,7 @@
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 use swiftloop_core::session::Listens;
-use swiftloop_core::units::{Block, Hz};
+use swiftloop_units::{Block, Hz};
 
 mod in_effect;
 mod link;

@@ -7,10 +7,11 @@ use crate::output::{answer, draw, yes_or_no};
 use crate::views::listen as view;
 use std::path::Path;
 use std::process::ExitCode;
-use swiftloop_core::listen::against::Failed;
-use swiftloop_core::listen::{self, AgainstRefusal, AudioSource, Cause, Comparison};
 use swiftloop_files::{FileError, Recording};
 use swiftloop_host::survey::playing;
+use swiftloop_measure::listen;
+use swiftloop_measure::listen::against::Failed;
+use swiftloop_measure::listen::{AgainstRefusal, AudioSource, Cause, Comparison};
 use view::Listened;
 
 pub fn run(options: &ListenOptions) -> Result<ExitCode, Failure> {

@@ -7,16 +7,17 @@ use crate::output::answer;
 use crate::views::notes as view;
 use crate::words::InContext;
 use std::process::ExitCode;
-use swiftloop_core::choice::{self, Plan, Request, Trial, attempt_trial};
-use swiftloop_core::ids::{InterfaceId, PhaseId};
 use swiftloop_core::notes::{Feels, Note};
+use swiftloop_core::plan;
+use swiftloop_core::plan::{Plan, Request, Trial, attempt_trial};
 use swiftloop_files::{NewNote, add_note, notes_beside};
 use swiftloop_host::soak::today;
+use swiftloop_units::ids::{InterfaceId, PhaseId};
 
 pub fn run(options: &NoteOptions) -> Result<ExitCode, Failure> {
     let Added { opened, place, before, notes } = Added::of(options)?;
     let now = Opened::with_notes(opened.rig.clone(), opened.written().clone(), notes, opened.files.clone());
-    let after = choice::plan(now.context(), &Watched::planning());
+    let after = plan::plan(now.context(), &Watched::planning());
     let noted = view::JustNoted {
         file: notes_beside(&options.session),
         place,
@@ -46,7 +47,7 @@ impl Added {
         let opened = Opened::read(&options.rig, &options.session, &options.catalogue)?;
         let context = opened.context();
         let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
-        let before = choice::plan(context, &Watched::planning());
+        let before = plan::plan(context, &Watched::planning());
         let request =
             Request { driver: options.driver.clone(), buffer: options.buffer.clone(), ..Request::default() };
         let trial = attempt_trial(context, Some(&before), place, &request)

@@ -9,7 +9,7 @@ use crate::output::{answer, draw, yes_or_no};
 use crate::views::json::with;
 use crate::views::{notes, plan as view, weighed};
 use std::process::ExitCode;
-use swiftloop_core::choice;
+use swiftloop_core::plan;
 use swiftloop_files::{Overwrite, save, settings_text};
 
 pub fn run(options: &PlanOptions) -> Result<ExitCode, Failure> {
@@ -23,8 +23,8 @@ pub fn run(options: &PlanOptions) -> Result<ExitCode, Failure> {
         }
     }
     // The whole session is always planned, so that what is shown does not depend on what is shown beside it.
-    let mut plan = choice::plan(context, &Watched::planning());
-    let before = opened.before_notes().map(|context| choice::plan(context, &Watched::planning()));
+    let mut plan = plan::plan(context, &Watched::planning());
+    let before = opened.before_notes().map(|context| plan::plan(context, &Watched::planning()));
     let wanted = |asked: &[String], id: &str| asked.is_empty() || asked.iter().any(|a| a == id);
     plan.retain(|interface, phase| {
         wanted(&options.interface, &context.rig.interface(interface).id)

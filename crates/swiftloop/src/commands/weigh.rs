@@ -6,9 +6,9 @@ use crate::output::{answer, yes_or_no};
 use crate::views::weigh as view;
 use crate::weighing::{Searched, Weighing, libraries, of_session};
 use std::process::ExitCode;
-use swiftloop_core::weigh::Yardsticks;
 use swiftloop_files::{read_text, session_alone, tables};
 use swiftloop_host::weigh::{Inside, run_inside};
+use swiftloop_measure::weigh::Yardsticks;
 
 pub fn run(options: &WeighOptions) -> Result<ExitCode, Failure> {
     let mut weighing = Weighing::new(options.into(), &options.catalogue, options.floor.as_deref())?;

@@ -8,13 +8,14 @@ use crate::output::{answer, yes_or_no};
 use crate::views::why::{Told, json, show};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-use swiftloop_core::listen::{self, AudioSource, per_minute};
 use swiftloop_core::survey::findings;
 use swiftloop_core::why::{Evidence, Fault, Verdict, why};
 use swiftloop_files::trace::read_trace;
 use swiftloop_files::{Recording, read_notes, read_rig, read_session, tables};
 use swiftloop_host::soak::today;
 use swiftloop_host::survey::survey;
+use swiftloop_measure::listen;
+use swiftloop_measure::listen::{AudioSource, per_minute};
 
 pub fn run(options: &WhyOptions) -> Result<ExitCode, Failure> {
     let found = found(options)?;

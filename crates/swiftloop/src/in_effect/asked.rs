@@ -7,9 +7,10 @@ use crate::opened::{Opened, Watched};
 use crate::views::quoted;
 use crate::words::remedies;
 use std::path::{Path, PathBuf};
-use swiftloop_core::choice::{self, Choice, Plan};
 use swiftloop_core::in_effect::{ByHand, Demand, Settings, handout};
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan;
+use swiftloop_core::plan::{Choice, Plan};
 use swiftloop_core::survey::Inventory;
 use swiftloop_core::tables::RemedyKind;
 use swiftloop_files::{holds_settings, read_settings};
@@ -60,7 +61,7 @@ impl Asked {
         chosen(&opened.phases(), "phase", &place.phase)?;
         chosen(&opened.interfaces(), "interface", &place.interface)?;
         let context = opened.context();
-        let mut plan = choice::plan(context, &Watched::planning());
+        let mut plan = plan::plan(context, &Watched::planning());
         let is = |asked: &Option<String>, id: &str| asked.as_ref().is_none_or(|a| a == id);
         plan.retain(|interface, phase| {
             is(&place.interface, &context.rig.interface(interface).id)

@@ -3,15 +3,16 @@
 
 use crate::failure::Failure;
 use crate::tracing::Flight;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
+use std::sync::atomic::Ordering::Relaxed;
+use std::sync::atomic::{AtomicBool, AtomicU64};
 use std::time::{Duration, Instant};
 use swiftloop_core::in_effect::{Demand, Event, Sample, Summary, Watcher};
 use swiftloop_core::soak::WorkPattern;
-use swiftloop_core::trace::Span;
-use swiftloop_core::units::Micros;
 use swiftloop_host::jack::{Server, ServerError, told_of_xruns};
 use swiftloop_host::soak::{Meter, Task, soak, worked_ns};
 use swiftloop_host::survey::Eye;
+use swiftloop_measure::trace::Span;
+use swiftloop_units::Micros;
 
 /// Between two looks.
 const EVERY: Duration = Duration::from_secs(1);

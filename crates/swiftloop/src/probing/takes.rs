@@ -7,9 +7,11 @@ use crate::failure::Failure;
 use crate::opened::AllCores;
 use crate::soaking::stopped_by_signals;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
-use swiftloop_core::probe::{self, Label, MeasuredTake, Reading, Recipe};
-use swiftloop_core::units::{Block, Decibels, Hz};
+use std::sync::atomic::AtomicBool;
+use std::sync::atomic::Ordering::Relaxed;
+use swiftloop_measure::probe;
+use swiftloop_measure::probe::{Label, MeasuredTake, Reading, Recipe};
+use swiftloop_units::{Block, Decibels, Hz};
 
 /// Levels that are tried one after another, until what comes back can be read: an input too hot harms nobody's ears, an output
 /// too hot does.

@@ -4,8 +4,8 @@ use super::inside::Inside;
 use crate::cli::ProbeRunOptions;
 use crate::failure::Failure;
 use crate::soaking::{Guard, server_failure};
-use swiftloop_core::units::{Block, Hz};
 use swiftloop_host::jack::{About, Server, ToPlay, play_and_record};
+use swiftloop_units::{Block, Hz};
 
 /// The way.
 pub enum Way {

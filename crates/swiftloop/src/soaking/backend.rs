@@ -6,9 +6,9 @@ use crate::built::INSTALLED;
 use crate::cli::SoakOptions;
 use crate::failure::Failure;
 use std::sync::atomic::AtomicBool;
-use swiftloop_core::units::{Block, Hz};
 use swiftloop_host::jack::{About, Server, ServerError, soak_through};
 use swiftloop_host::soak::{Meter, Record, Task, soak};
+use swiftloop_units::{Block, Hz};
 
 /// Threads of our own, or a server with whoever guards its buffer.
 pub enum Backend {

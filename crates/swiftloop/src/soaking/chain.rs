@@ -2,8 +2,8 @@
 //! what is predicted of all of them at the real period.
 
 use std::path::PathBuf;
-use swiftloop_core::units::{Block, Factor, Range};
-use swiftloop_core::weigh::{AtRate, Span};
+use swiftloop_measure::weigh::{AtRate, Span};
+use swiftloop_units::{Block, Factor, Range};
 
 /// One kind of processor in the chain.
 #[derive(Debug, Clone)]
@@ -60,7 +60,7 @@ impl Chain {
 
     /// Leaves out at the end what one core cannot do in a period of the smallest of `blocks`.
     #[cfg(target_os = "linux")]
-    pub fn fit(&mut self, blocks: &[Block], rate: swiftloop_core::units::Hz) {
+    pub fn fit(&mut self, blocks: &[Block], rate: swiftloop_units::Hz) {
         /// Share of a period that they may be predicted to take.
         const MOST: f64 = 0.7;
         let Some(block) = blocks.iter().min() else { return };
@@ -86,9 +86,9 @@ mod here {
     use crate::weighing::of_session;
     use std::collections::BTreeMap;
     use swiftloop_core::session::State;
-    use swiftloop_core::units::{Block, Hz};
     use swiftloop_files::tables;
     use swiftloop_host::weigh::{ChainTask, Link};
+    use swiftloop_units::{Block, Hz};
 
     impl Chain {
         /// All processors of a session that work, are known by what they are, and were weighed here.

@@ -12,12 +12,12 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use swiftloop_core::soak::{Climb, Climbed, End, Question};
 #[cfg(target_os = "linux")]
-use swiftloop_core::units::Block;
-use swiftloop_core::units::Seconds;
-#[cfg(target_os = "linux")]
 use swiftloop_files::trace::Reading;
 use swiftloop_host::jack::About;
 use swiftloop_host::soak::{IdleGuard, Meter, Permission, Speed, hold_off_idle, speed};
+#[cfg(target_os = "linux")]
+use swiftloop_units::Block;
+use swiftloop_units::Seconds;
 
 /// How long the speed of a core is measured, in milliseconds.
 const SPEED_MS: u64 = 300;

@@ -6,14 +6,15 @@ use crate::failure::Failure;
 #[cfg(target_os = "linux")]
 use crate::tracing::Flight;
 use crate::views::soak::meter::Live;
-use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
+use std::sync::atomic::AtomicBool;
+use std::sync::atomic::Ordering::Relaxed;
 use swiftloop_core::soak::{End, SoakMachine, Stretch, StretchResult};
-#[cfg(target_os = "linux")]
-use swiftloop_core::trace::Span;
-use swiftloop_core::units::{Block, Hz, Seconds};
 #[cfg(target_os = "linux")]
 use swiftloop_files::trace::Reading;
 use swiftloop_host::soak::{Meter, Permission, Speed, Task};
+#[cfg(target_os = "linux")]
+use swiftloop_measure::trace::Span;
+use swiftloop_units::{Block, Hz, Seconds};
 
 /// This machine.
 pub struct LocalMachine<'a> {

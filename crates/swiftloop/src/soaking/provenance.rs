@@ -9,11 +9,11 @@ use crate::views::soak::Since;
 use std::path::Path;
 use swiftloop_core::rig::WakeProfile;
 use swiftloop_core::soak::{Provenance, Samples, compare, learn};
-use swiftloop_core::stats::quantile;
-use swiftloop_core::units::{Factor, Range};
 use swiftloop_files::{check_profile_fits, read_rig, save_paced, save_profile, tables};
 use swiftloop_host::soak::{kernel, today};
 use swiftloop_host::survey::{governor, power_plan};
+use swiftloop_units::stats::quantile;
+use swiftloop_units::{Factor, Range};
 
 /// What can be wrong with the files is found before the machine is put to work; the profile to compare with.
 pub fn check(options: &SoakOptions) -> Result<Option<WakeProfile>, Failure> {

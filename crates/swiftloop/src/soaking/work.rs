@@ -5,12 +5,13 @@ use crate::cli::SoakOptions;
 use crate::failure::Failure;
 use crate::opened::{AllCores, Opened};
 use crate::words::settings::short_place;
-use swiftloop_core::choice::{self, NoWork, WorkAsked, planned_work};
+use swiftloop_core::plan;
+use swiftloop_core::plan::{NoWork, WorkAsked, planned_work};
 use swiftloop_core::rig::{PowerPlan, Rig};
 use swiftloop_core::risk::WakeSet;
 use swiftloop_core::soak::WorkPattern;
-use swiftloop_core::units::{Block, Hz, Micros, PerHour};
 use swiftloop_files::{read_rig, tables};
+use swiftloop_units::{Block, Hz, Micros, PerHour};
 
 /// Blocks that are tried when no driver says which there are.
 const LADDER: [u32; 8] = [16, 32, 64, 128, 256, 512, 1024, 2048];
@@ -160,7 +161,7 @@ fn of_session(options: &SoakOptions, opened: &Opened) -> Result<SoakPlan, Failur
         ladder: options.ladder,
         workers: options.workers,
     };
-    let plan = choice::plan(context, &AllCores);
+    let plan = plan::plan(context, &AllCores);
     let planned = planned_work(context, &plan, place, asked).map_err(|why| match why {
         NoWork::NotPlanned => {
             let plan = opened.files.both();

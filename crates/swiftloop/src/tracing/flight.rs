@@ -7,8 +7,8 @@ use crate::here::no_room;
 use std::io::{BufReader, Read, Write};
 use std::path::Path;
 use std::time::{Duration, Instant};
-use swiftloop_core::trace::{Kind, LateLine, Question, Span, Who, rank};
 use swiftloop_files::trace::{Reading, Stream};
+use swiftloop_measure::trace::{Kind, LateLine, Question, Span, Who, rank};
 
 /// How far the ring reaches back.
 const BACK: Duration = Duration::from_secs(6);

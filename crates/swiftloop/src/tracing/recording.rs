@@ -9,12 +9,13 @@ use crate::output::aside;
 use crate::soaking::server_failure;
 use crate::views::trace::record::progress;
 use std::io::{BufRead, ErrorKind, IsTerminal, Read};
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
+use std::sync::atomic::Ordering::Relaxed;
+use std::sync::atomic::{AtomicBool, AtomicU64};
 use std::sync::{Arc, Weak, mpsc};
 use std::time::{Duration, Instant};
-use swiftloop_core::trace::noticed_line;
 use swiftloop_host::jack::{Server, told_of_xruns};
 use swiftloop_host::trace::{Marker, Recorder};
+use swiftloop_measure::trace::noticed_line;
 
 /// How often the ring is emptied into the file.
 const EMPTIED: Duration = Duration::from_millis(100);

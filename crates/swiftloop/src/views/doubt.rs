@@ -6,9 +6,9 @@ use crate::words::figures::chance;
 use crate::words::legs::surer;
 use crate::words::settings::{first_name, short_place};
 use serde_json::{Value, json};
-use swiftloop_core::choice::{Measurement, Proposed};
 use swiftloop_core::loops::{Context, Remeasure};
-use swiftloop_core::units::Origin;
+use swiftloop_core::plan::{Measurement, Proposed};
+use swiftloop_units::Origin;
 
 /// What is least sure, and how to measure it.
 pub fn least_sure(what: &str, remeasure: Remeasure) -> String {

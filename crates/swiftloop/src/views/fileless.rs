@@ -5,10 +5,10 @@ use crate::page::{Columns, Head, Style, TIED, answer, command, heading, styled, 
 use crate::words::figures::{delay_verdict, how_late, in_ms, ms, ms_range};
 use crate::words::legs::{leg, limit_reason};
 use serde_json::{Value, json as object};
-use swiftloop_core::choice::{Arrangement, Report};
 use swiftloop_core::loops::{Context, DelayVerdict, Loop};
+use swiftloop_core::plan::{Arrangement, Report};
 use swiftloop_core::tables::DriverModel;
-use swiftloop_core::units::{Block, Hz};
+use swiftloop_units::{Block, Hz};
 
 /// One driver model with the loop that it gives.
 pub struct WithDriver<'a> {

@@ -5,10 +5,10 @@ use crate::words::legs::{leg as leg_name, limit_reason, note, surer_in_short};
 use crate::words::{remedies as remedy_words, warnings as warning_words};
 use serde_json::{Value, json};
 use swiftloop_core::advice::Warning;
-use swiftloop_core::choice::{Arrangement, Buys, Remedy, Report, TradePoint};
 use swiftloop_core::load::BlockLoad;
 use swiftloop_core::loops::{Context, Leg, Loop};
-use swiftloop_core::units::{Ms, Range};
+use swiftloop_core::plan::{Arrangement, Buys, Remedy, Report, TradePoint};
+use swiftloop_units::{Ms, Range};
 
 /// With one more key.
 pub fn with(mut object: Value, key: &str, value: Value) -> Value {

@@ -6,7 +6,7 @@ use crate::words::figures::{delay_verdict, limit, ms};
 use crate::words::legs::{leg, note};
 use crate::words::settings::whose;
 use swiftloop_core::loops::{Context, DelayVerdict, Loop};
-use swiftloop_core::units::{Ms, Range};
+use swiftloop_units::{Ms, Range};
 
 /// The bar's longest, in characters.
 const BAR: usize = 12;

@@ -32,12 +32,13 @@ pub mod weighed;
 pub mod why;
 
 use crate::page::wrapped;
-use crate::words::warnings::{self, capital};
+use crate::words::warnings;
+use crate::words::warnings::capital;
 use swiftloop_core::advice::Warning;
-use swiftloop_core::choice::{Arrangement, Remedy, arranged, default_workers};
-use swiftloop_core::ids::{InterfaceId, PhaseId};
-use swiftloop_core::link::far::is_on_the_line;
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan::line::is_on_the_line;
+use swiftloop_core::plan::{Arrangement, Remedy, arranged, default_workers};
+use swiftloop_units::ids::{InterfaceId, PhaseId};
 
 /// How much of an answer to show.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

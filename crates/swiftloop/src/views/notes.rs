@@ -7,11 +7,11 @@ use crate::words::figures::{decimals, delay_verdict, dropout_verdict, of_hundred
 use crate::words::settings::{first_name, short, short_place};
 use serde_json::{Value, json};
 use std::path::PathBuf;
-use swiftloop_core::choice::{Choice, Plan};
 use swiftloop_core::doubt::{DelayVerdict, DropoutVerdict};
-use swiftloop_core::ids::{InterfaceId, PhaseId};
 use swiftloop_core::loops::Context;
 use swiftloop_core::notes::{Note, Told};
+use swiftloop_core::plan::{Choice, Plan};
+use swiftloop_units::ids::{InterfaceId, PhaseId};
 
 /// A plan without what was noted, and what notes tell.
 pub struct Changed<'a> {

@@ -7,10 +7,10 @@ use crate::words::figures::decimals;
 use crate::words::warnings::capital;
 use serde_json::{Value, json as object};
 use std::path::Path;
-use swiftloop_core::listen::AudioSource;
-use swiftloop_core::probe::{ChannelReading, Onsets, Polarity, Reading, Recipe, Residual, Trouble};
-use swiftloop_core::units::{Frames, Hz};
 use swiftloop_files::{Depth, Recording};
+use swiftloop_measure::listen::AudioSource;
+use swiftloop_measure::probe::{ChannelReading, Onsets, Polarity, Reading, Recipe, Residual, Trouble};
+use swiftloop_units::{Frames, Hz};
 
 /// How much of it is played: on a terminal's stderr only, gone at the end.
 pub fn progress() -> indicatif::ProgressBar {

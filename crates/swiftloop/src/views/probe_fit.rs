@@ -6,9 +6,8 @@ use crate::words::Explain;
 use crate::words::figures::decimals;
 use serde_json::{Value, json as object};
 use std::path::Path;
-use swiftloop_core::loops::Fit;
-use swiftloop_core::probe::{Collected, Label};
-use swiftloop_core::units::Hz;
+use swiftloop_measure::probe::{Collected, Fit, Label};
+use swiftloop_units::Hz;
 
 fn label(l: &Label) -> String {
     match l {

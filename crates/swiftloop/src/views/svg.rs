@@ -4,9 +4,9 @@
 use crate::page::clean;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
-use swiftloop_core::choice::{Arrangement, TradePoint};
 use swiftloop_core::loops::Limit;
-use swiftloop_core::units::{Ms, PerHour};
+use swiftloop_core::plan::{Arrangement, TradePoint};
+use swiftloop_units::{Ms, PerHour};
 
 /// Fewer dropouts than one in so many hours are drawn at the foot.
 const FLOOR: f64 = 1e-4;
@@ -28,7 +28,7 @@ pub struct Panel<'a> {
 }
 
 /// The limit of a report with one loop.
-pub fn only_limit(r: &swiftloop_core::choice::Report) -> Option<Ms> {
+pub fn only_limit(r: &swiftloop_core::plan::Report) -> Option<Ms> {
     let of = |limit: &Limit| limit.fails;
     match r.loops.as_slice() {
         [one] => one.limit.as_ref().map(of),

@@ -4,8 +4,8 @@
 use crate::page::columns::legend;
 use crate::page::{Columns, Head, Style, styled};
 use crate::words::figures::{ms, per_hour, plain};
-use swiftloop_core::choice::{Arrangement, TradePoint};
-use swiftloop_core::units::{Ms, PerHour};
+use swiftloop_core::plan::{Arrangement, TradePoint};
+use swiftloop_units::{Ms, PerHour};
 
 /// Bars are so many characters at the most.
 const BAR: usize = 12;

@@ -9,7 +9,7 @@ use serde_json::{Value, json as object};
 use std::fmt::Write;
 use std::path::Path;
 use swiftloop_core::in_effect::{Demand, Event, Happened};
-use swiftloop_core::units::Seconds;
+use swiftloop_units::Seconds;
 
 /// Everything about one watch.
 pub struct Kept<'a> {

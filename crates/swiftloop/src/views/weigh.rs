@@ -6,8 +6,8 @@ use crate::words::figures::decimals;
 use serde_json::{Value, json as object};
 use std::path::{Path, PathBuf};
 use swiftloop_core::catalogue::WEIGHED;
-use swiftloop_core::weigh::{AtRate, Span};
 use swiftloop_host::weigh::{Apart, Listed, Status};
+use swiftloop_measure::weigh::{AtRate, Span};
 
 /// One processor.
 pub struct Weighed {

@@ -9,10 +9,10 @@ use crate::words::thieves::who;
 use crate::words::warnings::capital;
 use serde_json::{Value, json as object};
 use std::path::Path;
-use swiftloop_core::listen::Cause;
-use swiftloop_core::trace::Kind;
-use swiftloop_core::units::PerHour;
 use swiftloop_core::why::{Fault, Measure, Reason, Sureness, Verdict};
+use swiftloop_measure::listen::Cause;
+use swiftloop_measure::trace::Kind;
+use swiftloop_units::PerHour;
 
 /// A verdict, and whence.
 pub struct Told<'a> {

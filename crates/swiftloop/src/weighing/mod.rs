@@ -11,10 +11,10 @@ use crate::kept::Kept;
 use crate::views::weigh as view;
 use std::path::{Path, PathBuf};
 use swiftloop_core::catalogue::{Catalogue, Entry, Fingerprint, Key, OnMachine, WEIGHED};
-use swiftloop_core::units::{Block, Hz};
 use swiftloop_files::Floor;
 use swiftloop_host::soak::today;
 use swiftloop_host::weigh::{Listed, Order, Outcome, Status, content_hash, weigh};
+use swiftloop_units::{Block, Hz};
 
 /// All that weighing needs to know.
 pub struct Weighing {
@@ -172,7 +172,7 @@ impl Weighing {
         let on = OnMachine {
             machine: self.machine.clone(),
             date: today(),
-            yardsticks: self.floor.least().unwrap_or(swiftloop_core::weigh::Yardsticks::REFERENCE),
+            yardsticks: self.floor.least().unwrap_or(swiftloop_measure::weigh::Yardsticks::REFERENCE),
             rates: outcome.by_rate.clone(),
         };
         Entry {

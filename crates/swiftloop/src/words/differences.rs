@@ -5,7 +5,7 @@ use super::survey;
 use crate::page::{TIED, and_list, clean};
 use swiftloop_core::in_effect::{Cost, Demand, Difference, NotTaken, Unread, Wrong};
 use swiftloop_core::survey::{Hurt, Idle, System};
-use swiftloop_core::units::{PerHour, Seconds};
+use swiftloop_units::{PerHour, Seconds};
 
 /// A difference in words.
 pub struct Said {

@@ -3,7 +3,7 @@
 use crate::page::{Style, TIED, styled};
 use swiftloop_core::loops::{DelayVerdict, Loop};
 use swiftloop_core::risk::{DropoutVerdict, Dropouts};
-use swiftloop_core::units::{Ms, PerHour, Range, Seconds, Share};
+use swiftloop_units::{Ms, PerHour, Range, Seconds, Share};
 
 /// Milliseconds as they are read best: hundredths below one, tenths up to twenty, whole ones above.
 pub fn ms(t: Ms) -> String {

@@ -3,9 +3,9 @@
 use super::figures::{in_ms, percent, plain, rate};
 use super::legs::leg;
 use super::settings::{chain, first_name};
-use swiftloop_core::choice::{HeldBackBy, Objection, OtherRate, Overrun, WhyNot, WithoutRoll};
 use swiftloop_core::load::{BlockLoad, BoundBy};
 use swiftloop_core::loops::{Context, LoopKind};
+use swiftloop_core::plan::{HeldBackBy, Objection, OtherRate, Overrun, WhyNot, WithoutRoll};
 
 /// Why a setting is not the plan's.
 pub fn why_not(context: &Context<'_>, why: &WhyNot) -> String {

@@ -1,11 +1,11 @@
 //! Why there is no answer, in words: what stands in the way, and what to do. One trait for all of the core's refusals.
 
 use super::figures::{decimals, plain};
-use swiftloop_core::listen::AgainstRefusal;
-use swiftloop_core::loops::UnusableFit;
-use swiftloop_core::probe::{
-    BadRecipe, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, MOST_CHANNELS, Misplaced, OnsetRefusal, QUIETEST_DB,
-    Refusal, Trouble,
+use swiftloop_core::rig::Misplaced;
+use swiftloop_measure::listen::AgainstRefusal;
+use swiftloop_measure::probe::{
+    BadRecipe, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, MOST_CHANNELS, OnsetRefusal, QUIETEST_DB, Refusal,
+    Trouble, UnusableFit,
 };
 
 /// A refusal that can be explained.

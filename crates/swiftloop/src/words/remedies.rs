@@ -1,12 +1,12 @@
 //! Remedies and changes in words. What a kind of remedy does, costs and needs to be undone stands in the data.
 
 use crate::words::figures::{in_ms, of_hundred, rate};
-use swiftloop_core::choice::{Buys, Change, Remedy};
-use swiftloop_core::ids::InterfaceId;
-use swiftloop_core::link::far::FarSetting;
-use swiftloop_core::link::packet::Spare;
 use swiftloop_core::loops::Context;
-use swiftloop_core::units::{Ms, PerHour, Share};
+use swiftloop_core::plan::{Buys, Change, Remedy};
+use swiftloop_core::rig::FarSetting;
+use swiftloop_measure::link::packet::Spare;
+use swiftloop_units::ids::InterfaceId;
+use swiftloop_units::{Ms, PerHour, Share};
 
 /// What to do.
 pub fn does(context: &Context<'_>, r: &Remedy) -> String {

@@ -1,9 +1,10 @@
 //! Settings, performers, chains and phases by name.
 
 use crate::page::TIED;
-use swiftloop_core::choice::Arrangement;
-use swiftloop_core::ids::{InterfaceId, NodeId, PerformerId, PhaseId};
-use swiftloop_core::loops::{Context, Loop, LoopKind, Setting};
+use swiftloop_core::loops::{Context, Loop, LoopKind};
+use swiftloop_core::plan::Arrangement;
+use swiftloop_core::rig::Setting;
+use swiftloop_units::ids::{InterfaceId, NodeId, PerformerId, PhaseId};
 
 /// The first name of a performer: what stands before a comma.
 pub fn first_name<'a>(context: &Context<'a>, performer: Option<PerformerId>) -> &'a str {

@@ -5,15 +5,15 @@ use super::reasons::{held_back, other_rate, why_not, without_roll, would_take};
 use super::refusals::Explain;
 use super::warnings::{capital, tell};
 use swiftloop_core::advice::{RateMismatch, Warning};
-use swiftloop_core::choice::{HeldBackBy, Objection, OtherRate, Overrun, WhyNot, WithoutRoll};
-use swiftloop_core::ids::PerformerId;
-use swiftloop_core::listen::AgainstRefusal;
 use swiftloop_core::load::BoundBy;
-use swiftloop_core::loops::{Context, LegKind, LoopKind, UnusableFit};
-use swiftloop_core::probe::{BadRecipe, Misplaced, OnsetRefusal, Refusal, Trouble};
-use swiftloop_core::rig::{Offered, PowerPlan};
-use swiftloop_core::units::{Block, Decibels, Frames, Gigabytes, Hz, Ms, PerHour, Ppm, Range, Seconds};
+use swiftloop_core::loops::{Context, LegKind, LoopKind};
+use swiftloop_core::plan::{HeldBackBy, Objection, OtherRate, Overrun, WhyNot, WithoutRoll};
+use swiftloop_core::rig::{Misplaced, Offered, PowerPlan};
 use swiftloop_files::{rig_from, session_from, tables};
+use swiftloop_measure::listen::AgainstRefusal;
+use swiftloop_measure::probe::{BadRecipe, OnsetRefusal, Refusal, Trouble, UnusableFit};
+use swiftloop_units::ids::PerformerId;
+use swiftloop_units::{Block, Decibels, Frames, Gigabytes, Hz, Ms, PerHour, Ppm, Range, Seconds};
 
 /// Runs `ask` in the demo.
 fn in_demo<T>(ask: impl FnOnce(&Context<'_>) -> T) -> T {

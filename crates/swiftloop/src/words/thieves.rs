@@ -1,7 +1,7 @@
 //! Who took a block's time, in words.
 
 use crate::page::{clean, tied};
-use swiftloop_core::trace::{Kind, Stage, Who};
+use swiftloop_measure::trace::{Kind, Stage, Who};
 
 /// Who it is: as the subject of a sentence, or after "without".
 pub fn who(who: &Who) -> String {

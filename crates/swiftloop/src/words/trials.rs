@@ -2,8 +2,8 @@
 
 use super::refusals::Explain;
 use crate::page::and_list;
-use swiftloop_core::choice::TrialRefusal;
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan::TrialRefusal;
 use swiftloop_core::rig::nearest;
 use swiftloop_core::tables::RemedyKind;
 

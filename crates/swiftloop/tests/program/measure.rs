@@ -3,9 +3,9 @@
 use crate::common::{Folder, at};
 use proptest::prelude::*;
 use serde_json::Value;
-use swiftloop_core::units::{Block, Hz};
 use swiftloop_files::{Depth, wav_bytes};
 use swiftloop_host::simulated::SimulatedInterface;
+use swiftloop_units::{Block, Hz};
 
 const RATE: Hz = Hz::new(48_000);
 
@@ -294,7 +294,7 @@ proptest! {
         let path = dir.path().join("x.wav");
         std::fs::write(&path, &bytes).unwrap();
         if let Ok(recording) = swiftloop_files::Recording::open(&path) {
-            let frames = swiftloop_core::listen::AudioSource::frames(&recording);
+            let frames = swiftloop_measure::listen::AudioSource::frames(&recording);
             prop_assert!(frames > 0 && frames <= bytes.len() as u64);
             let _ = recording.whole();
         }

@@ -2,7 +2,7 @@
 
 use super::super::{Look, Warning};
 use crate::rig::{Clock, Devices};
-use crate::units::{Ppm, Seconds};
+use swiftloop_units::{Ppm, Seconds};
 
 pub fn two_crystals(look: &Look<'_>) -> Vec<Warning> {
     let interface = look.context.interface(look.setting);

@@ -1,9 +1,10 @@
 //! What is to be recorded fits the disk.
 
 use super::super::{Look, Warning};
-use crate::loops::{Context, Setting};
+use crate::loops::Context;
+use crate::rig::Setting;
 use crate::session::{Phase, Source};
-use crate::units::Gigabytes;
+use swiftloop_units::Gigabytes;
 
 pub fn too_small(look: &Look<'_>) -> Vec<Warning> {
     let Some(minutes) = look.phase.minutes else { return Vec::new() };

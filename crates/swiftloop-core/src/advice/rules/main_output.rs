@@ -3,7 +3,7 @@
 use super::super::{Look, Warning};
 use crate::loops::latencies;
 use crate::session::Listens;
-use crate::units::Frames;
+use swiftloop_units::Frames;
 
 pub fn delays(look: &Look<'_>) -> Vec<Warning> {
     let session = look.context.session;

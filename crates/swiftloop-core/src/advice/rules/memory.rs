@@ -1,7 +1,7 @@
 //! Session and programs fit into memory with room to spare.
 
 use super::super::{Look, Warning};
-use crate::choice::memory_needed;
+use crate::plan::memory_needed;
 
 /// Share of memory beyond which it is tight.
 const TIGHT: f64 = 0.85;

@@ -71,6 +71,6 @@ fn hurting(now: &Inventory, which: impl Fn(&Hurt) -> Option<Cost>) -> Vec<Differ
 }
 
 /// Dropouts as planned, and as they would be.
-fn more_dropouts(demand: &Demand, then: Option<crate::units::PerHour>) -> Cost {
+fn more_dropouts(demand: &Demand, then: Option<swiftloop_units::PerHour>) -> Cost {
     Cost { dropouts: then.map(|then| (demand.dropouts_per_hour.typical(), then)), ..Cost::default() }
 }

@@ -4,7 +4,7 @@ use super::{hurting, more_dropouts, ours, served, server_of};
 use crate::in_effect::Demand;
 use crate::in_effect::difference::{Cost, Difference, Found, Unread, Wrong};
 use crate::survey::{Hurt, Inventory, System};
-use crate::units::Hz;
+use swiftloop_units::Hz;
 
 pub fn device(demand: &Demand, now: &Inventory) -> Found {
     if now.is_silent() {

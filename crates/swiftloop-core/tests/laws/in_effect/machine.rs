@@ -6,7 +6,7 @@ use swiftloop_core::survey::{
     Card, Cpu, EachCpu, EnergyState, Idle, Inventory, Irq, Kernel, Limits, Memory, Network, Open,
     ServerState, SoundThread, Stream, Usb, Version,
 };
-use swiftloop_core::units::{Block, Gigabytes, Hz, Ms, PerHour, Range, Share};
+use swiftloop_units::{Block, Gigabytes, Hz, Ms, PerHour, Range, Share};
 
 pub fn demand() -> Demand {
     Demand {

@@ -7,13 +7,14 @@ mod watching;
 mod way_home;
 
 use machine::{Machine, demand, ready};
-use swiftloop_core::OneByOne;
-use swiftloop_core::choice::{self, Request, attempt_trial};
 use swiftloop_core::in_effect::{ByHand, compare, handout, puts};
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan;
+use swiftloop_core::plan::{Request, attempt_trial};
 use swiftloop_core::rig::{PowerPlan, Rig};
-use swiftloop_core::units::Share;
 use swiftloop_files::tables;
+use swiftloop_units::Share;
+use swiftloop_units::workers::OneByOne;
 
 use super::common::{context, rig, rigs, session};
 
@@ -71,7 +72,7 @@ fn what_is_at_stake_is_what_try_says_of_that_other_rig() {
     let (rig, tables) = (rig(RIG), tables());
     let session = session(SESSION, &rig);
     let context = context(&rig, &session);
-    let plan = choice::plan(context, &OneByOne);
+    let plan = plan::plan(context, &OneByOne);
     let settings = handout(context, &plan, |_| ByHand::default(), &OneByOne);
     assert_eq!(settings.phases.len(), plan.choices.len());
     for (demand, choice) in settings.phases.iter().zip(&plan.choices) {

@@ -4,7 +4,7 @@ use super::machine::{demand, ready};
 use swiftloop_core::in_effect::{Demand, Known, Unread, compare};
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::survey::{Busy, Inventory, Network, Open, ServerState, System, Version};
-use swiftloop_core::units::{Block, Hz};
+use swiftloop_units::{Block, Hz};
 
 type Change = fn(&mut Inventory);
 

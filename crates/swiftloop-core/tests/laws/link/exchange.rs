@@ -1,7 +1,7 @@
 //! Who lost what: beside what is known of every packet, in every small case and in random ones.
 
 use proptest::prelude::*;
-use swiftloop_core::link::exchange::{Answer, Exchange, Fate};
+use swiftloop_measure::link::exchange::{Answer, Exchange, Fate};
 
 /// What becomes of a packet.
 #[derive(Debug, Clone, Copy, PartialEq)]

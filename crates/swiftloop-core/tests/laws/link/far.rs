@@ -2,16 +2,16 @@
 
 use crate::common::{context, rig, rigs, session};
 use std::fmt::Write;
-use swiftloop_core::choice::{OneByOne, PhaseProblem, plan};
-use swiftloop_core::ids::PhaseId;
-use swiftloop_core::link::far::{
-    LinkSetting, arranged_on_the_line, far_loops, forbidden, link_settings, meeting_choices, present, set_by,
-};
-use swiftloop_core::loops::{Context, Electric, LegKind, LoopKind, Setting};
-use swiftloop_core::rig::{Offered, Rig};
+use swiftloop_core::loops::far::{far_loops, forbidden};
+use swiftloop_core::loops::{Context, Electric, LegKind, LoopKind};
+use swiftloop_core::plan::line::{arranged_on_the_line, link_settings, meeting_choices, present, set_by};
+use swiftloop_core::plan::{PhaseProblem, plan};
+use swiftloop_core::rig::{LinkSetting, Offered, Rig, Setting};
 use swiftloop_core::session::Session;
 use swiftloop_core::tables::RemedyKind;
-use swiftloop_core::units::{Block, Hz};
+use swiftloop_units::ids::PhaseId;
+use swiftloop_units::workers::OneByOne;
+use swiftloop_units::{Block, Hz};
 
 const HZ: Hz = Hz::new(48_000);
 

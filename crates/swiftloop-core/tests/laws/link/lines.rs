@@ -1,6 +1,6 @@
 //! Lines that are made up: delay, jitter, loss and clocks are known to the nanosecond.
 
-use swiftloop_core::link::exchange::{Answer, Exchange};
+use swiftloop_measure::link::exchange::{Answer, Exchange};
 
 /// How a line treats one way.
 #[derive(Clone, Copy)]

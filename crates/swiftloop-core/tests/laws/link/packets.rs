@@ -2,8 +2,8 @@
 
 use proptest::prelude::*;
 use std::net::SocketAddr;
-use swiftloop_core::link::reflector::{Arrived, Memory, Reflector};
-use swiftloop_core::link::stamp::{
+use swiftloop_measure::link::reflector::{Arrived, Memory, Reflector};
+use swiftloop_measure::link::stamp::{
     Echo, ErrorEstimate, Key, PLAIN, Probe, Refused, SIGNED, Stamp, TimeFormat, bare_length,
 };
 
@@ -168,8 +168,8 @@ fn a_flood_is_answered_no_more_often_than_the_limit_says() {
 
 #[test]
 fn where_no_receive_buffer_stays_clean_no_packet_is_the_earliest() {
-    use swiftloop_core::link::packet::{Coding, Spare, Stream, WhyNotPacket, choices};
-    use swiftloop_core::units::{Block, Hz, Ms};
+    use swiftloop_measure::link::packet::{Coding, Spare, Stream, WhyNotPacket, choices};
+    use swiftloop_units::{Block, Hz, Ms};
     let of = Stream {
         frames: Block::new(64),
         channels: 2,

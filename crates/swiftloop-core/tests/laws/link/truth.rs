@@ -1,12 +1,12 @@
 //! What is said of a line, beside what it is.
 
 use super::lines::{CALM, LINE, Line, Manner};
-use swiftloop_core::link::analyse::{Asked, analyse, share, spread};
-use swiftloop_core::link::exchange::{Exchange, Fate};
-use swiftloop_core::link::late::Lateness;
-use swiftloop_core::link::measured::{Carried, Measured, Own, Towards};
-use swiftloop_core::link::packet::Spare;
-use swiftloop_core::link::receive::with_spare;
+use swiftloop_measure::link::analyse::{Asked, analyse, share, spread};
+use swiftloop_measure::link::exchange::{Exchange, Fate};
+use swiftloop_measure::link::late::Lateness;
+use swiftloop_measure::link::measured::{Carried, Measured, Own, Towards};
+use swiftloop_measure::link::packet::Spare;
+use swiftloop_measure::link::receive::with_spare;
 
 fn said(exchange: &Exchange, every_ms: f64, allowed: f64) -> Measured {
     let packet = Carried { every_ms, bytes: 492, line_kbit_s: 1500.0, v6: false };

@@ -12,7 +12,7 @@ use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::survey::{
     Busy, Card, Cpu, EnergyState, Inventory, MOST_CARDS, Memory, Stream, System, Usb, Version,
 };
-use swiftloop_core::units::Hz;
+use swiftloop_units::Hz;
 
 const FOLDER: &str = "windows";
 /// The system's own power plans, by their public identifiers.

@@ -4,10 +4,11 @@
 use super::super::Running;
 use super::{Ended, check};
 use crate::soak::worked_ns;
-use swiftloop_core::OneByOne;
-use swiftloop_core::probe::{self, Recipe};
-use swiftloop_core::units::Hz;
-use swiftloop_core::weigh::{Delay, DelayAt};
+use swiftloop_measure::probe;
+use swiftloop_measure::probe::Recipe;
+use swiftloop_measure::weigh::{Delay, DelayAt};
+use swiftloop_units::Hz;
+use swiftloop_units::workers::OneByOne;
 
 /// The probe goes through in such blocks first.
 pub(super) const PROBE_BLOCK: u32 = 256;

@@ -14,10 +14,10 @@ use flush::Flush;
 use std::collections::BTreeMap;
 use std::path::Path;
 use sweep::Sweep;
-use swiftloop_core::stats::quantile;
-use swiftloop_core::weigh::{
+use swiftloop_measure::weigh::{
     AtRate, Burst, Bursts, Line, Timed, VoiceCost, Voices, Yardsticks, as_it_is, burst, voices, weighed,
 };
+use swiftloop_units::stats::quantile;
 use timing::{SMALL, Sound, Way, row, timed};
 
 /// Calls at each block: hot, and otherwise.

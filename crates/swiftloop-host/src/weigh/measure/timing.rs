@@ -4,7 +4,7 @@ use super::super::Running;
 use super::sweep::Sweep;
 use super::{Ended, check};
 use crate::soak::{Filters, now_ns};
-use swiftloop_core::weigh::{Call, Timed};
+use swiftloop_measure::weigh::{Call, Timed};
 
 /// Calls before any counts.
 const WARM: usize = 24;

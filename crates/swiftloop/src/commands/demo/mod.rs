@@ -12,9 +12,9 @@ use crate::output::print;
 use crate::views::Detail;
 use crate::views::demo::{Step, answered, asked, closing, opening};
 use std::process::ExitCode;
-use swiftloop_core::choice;
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan;
 use swiftloop_files::{Overwrite, tables};
 use weighed::{weigh, weighed};
 
@@ -37,7 +37,7 @@ pub fn run(options: &DemoOptions) -> Result<ExitCode, Failure> {
             recordings::write(dir, all, Overwrite::Refuse)
         });
         let weighing = scope.spawn(|| weigh(dir, &session, detail));
-        let plan = &choice::plan(context, &AllCores);
+        let plan = &plan::plan(context, &AllCores);
         let mut tour = Tour { number: 0, detail };
         tour.tell(vec![steps::imported(dir, detail)?])?;
         tour.tell(steps::late(&context, plan)?)?;

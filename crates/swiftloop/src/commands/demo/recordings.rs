@@ -4,12 +4,12 @@
 use crate::failure::Failure;
 use crate::opened::AllCores;
 use std::path::Path;
-use swiftloop_core::Workers;
-use swiftloop_core::listen::CrackleKind;
-use swiftloop_core::probe::Recipe;
-use swiftloop_core::units::{Block, Hz, Ppm};
 use swiftloop_files::{Depth, Overwrite, save, wav_bytes};
 use swiftloop_host::simulated::{Instrument, SimulatedInterface, Style, band, crackle, damage, play};
+use swiftloop_measure::listen::CrackleKind;
+use swiftloop_measure::probe::Recipe;
+use swiftloop_units::workers::Workers;
+use swiftloop_units::{Block, Hz, Ppm};
 
 const RATE: Hz = Hz::new(48_000);
 

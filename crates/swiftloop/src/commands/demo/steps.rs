@@ -8,22 +8,24 @@ use crate::commands::{check, probe, why};
 use crate::failure::Failure;
 use crate::in_effect::{Computer, settings_of};
 use crate::opened::{AllCores, Opened};
+use crate::views;
+use crate::views::Detail;
 use crate::views::demo::Step;
 use crate::views::listen::{Listened, lead as heard_lead};
 use crate::views::notes::{Changed, JustNoted};
-use crate::views::{self, Detail};
 use crate::words::InContext;
 use std::path::{Path, PathBuf};
 use swiftloop_core::catalogue::Used;
-use swiftloop_core::choice::{self, Choice, Plan, Request, attempt_trial};
-use swiftloop_core::ids::{InterfaceId, PhaseId};
-use swiftloop_core::listen;
 use swiftloop_core::loops::Context;
 use swiftloop_core::notes::Note;
+use swiftloop_core::plan;
+use swiftloop_core::plan::{Choice, Plan, Request, attempt_trial};
 use swiftloop_core::session::Session;
 use swiftloop_files::generated::exchange::boathouse;
 use swiftloop_files::import::{merged, read_source};
 use swiftloop_files::{Overwrite, Recording, save, tables};
+use swiftloop_measure::listen;
+use swiftloop_units::ids::{InterfaceId, PhaseId};
 
 /// The session as its software saved it, read.
 pub fn imported(dir: &Path, detail: Detail) -> Result<Step, Failure> {
@@ -91,7 +93,7 @@ pub fn open(dir: &Path, context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>,
     };
     let (probed_rig, probed_session) = opened_probed(dir)?;
     let probed = Context { rig: &probed_rig, session: &probed_session, ..*context };
-    let after_cable = choice::plan(probed, &AllCores);
+    let after_cable = plan::plan(probed, &AllCores);
     let of = |plan: &Plan, at: (InterfaceId, PhaseId)| plan.choice(at.0, at.1).cloned();
     let (Some(guess), Some(measured), Some(open), Some(sure)) =
         (of(plan, desk), of(&after_cable, desk), of(plan, show), of(plan, mixing))
@@ -109,7 +111,7 @@ pub fn open(dir: &Path, context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>,
         felt: Vec::new(),
     };
     let noted = Opened::with_notes(rig.clone(), session.clone(), vec![note], files());
-    let after_note = choice::plan(noted.context(), &AllCores);
+    let after_note = plan::plan(noted.context(), &AllCores);
     let changed = JustNoted {
         file: "notes.toml".into(),
         place: show,
@@ -260,7 +262,7 @@ pub fn checked(dir: &Path, context: &Context<'_>, plan: &Plan, detail: Detail) -
 pub fn soaked(dir: &Path, context: &Context<'_>, by_class: &Plan) -> Result<Step, Failure> {
     let (rig, session) = opened_soaked(dir)?;
     let measured = Context { tables: tables(), rig: &rig, session: &session, rigs: context.rigs };
-    let plan = choice::plan(measured, &AllCores);
+    let plan = plan::plan(measured, &AllCores);
     Ok(Step {
         question: "Will it hold? They let the laptop soak, then planned again.",
         command: format!("plan {SOAKED} session.toml"),

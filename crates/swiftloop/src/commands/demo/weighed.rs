@@ -12,12 +12,14 @@ mod here {
     use crate::cli::CatalogueFile;
     use crate::failure::Failure;
     use crate::opened::AllCores;
+    use crate::views;
+    use crate::views::Detail;
     use crate::views::demo::Step;
-    use crate::views::{self, Detail};
     use crate::weighing::{Asked, Searched, Weighing, of_session};
     use std::path::Path;
-    use swiftloop_core::choice::{self, Plan};
     use swiftloop_core::loops::Context;
+    use swiftloop_core::plan;
+    use swiftloop_core::plan::Plan;
     use swiftloop_core::session::Session;
 
     /// What was weighed on this computer.
@@ -57,7 +59,7 @@ mod here {
         let told =
             views::weigh::Told { found: &found, missing: &searched.missing, kept: None, session: None };
         let (rig, session) = opened_weighed(dir, weighing.known())?;
-        let plan = choice::plan(Context { rig: &rig, session: &session, ..*context }, &AllCores);
+        let plan = plan::plan(Context { rig: &rig, session: &session, ..*context }, &AllCores);
         let kinds = found.len();
         Ok(vec![Step {
             question: match only {
@@ -84,8 +86,8 @@ mod nowhere {
     use crate::views::Detail;
     use crate::views::demo::Step;
     use std::path::Path;
-    use swiftloop_core::choice::Plan;
     use swiftloop_core::loops::Context;
+    use swiftloop_core::plan::Plan;
     use swiftloop_core::session::Session;
 
     pub fn weigh(_: &Path, _: &Session, _: Detail) -> Result<(), Failure> {

@@ -9,15 +9,16 @@ use crate::views::link::measure::{Live, Measuring, Question, json, show, svg};
 use std::net::{SocketAddr, ToSocketAddrs};
 use std::process::ExitCode;
 use std::time::Duration;
-use swiftloop_core::link::analyse::{Asked, analyse, late_so_far, spread};
-use swiftloop_core::link::exchange::{Exchange, Fate};
-use swiftloop_core::link::measured::{Carried, Measured, Own};
-use swiftloop_core::link::packet::{Spare, Stream};
-use swiftloop_core::soak::{self, Decision};
-use swiftloop_core::units::PerHour;
+use swiftloop_core::soak;
+use swiftloop_core::soak::Decision;
 use swiftloop_files::{FileError, Overwrite, packets_text, save};
 use swiftloop_host::link::{Ask, LinkError, Load, Made, measure, own};
 use swiftloop_host::soak::today;
+use swiftloop_measure::link::analyse::{Asked, analyse, late_so_far, spread};
+use swiftloop_measure::link::exchange::{Exchange, Fate};
+use swiftloop_measure::link::measured::{Carried, Measured, Own};
+use swiftloop_measure::link::packet::{Spare, Stream};
+use swiftloop_units::PerHour;
 
 /// Other traffic is on and off for so long.
 const TURNS: Duration = Duration::from_secs(5);

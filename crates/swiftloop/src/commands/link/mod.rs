@@ -7,11 +7,11 @@ mod reflect;
 use crate::cli::{Link, LinkSecret, LinkSound};
 use crate::failure::Failure;
 use std::process::ExitCode;
-use swiftloop_core::link::packet::Stream;
-use swiftloop_core::link::stamp::Key;
 use swiftloop_core::session::REMOTE;
-use swiftloop_core::units::Block;
 use swiftloop_files::{FileError, tables};
+use swiftloop_measure::link::packet::Stream;
+use swiftloop_measure::link::stamp::Key;
+use swiftloop_units::Block;
 
 pub fn run(link: &Link) -> Result<ExitCode, Failure> {
     match link {

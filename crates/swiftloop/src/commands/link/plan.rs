@@ -12,14 +12,14 @@ use serde_json::Value;
 use std::path::Path;
 use std::process::ExitCode;
 use std::sync::Arc;
-use swiftloop_core::choice;
 use swiftloop_core::doubt::Rigs;
-use swiftloop_core::link::measured::Measured;
-use swiftloop_core::link::packet::{Coding, USUAL_MTU, choices};
-use swiftloop_core::link::receive::shortest;
 use swiftloop_core::loops::Context;
-use swiftloop_core::units::Ms;
+use swiftloop_core::plan;
 use swiftloop_files::{FileError, Overwrite, readable_link, rig_from, save, session_from, tables};
+use swiftloop_measure::link::measured::Measured;
+use swiftloop_measure::link::packet::{Coding, USUAL_MTU, choices};
+use swiftloop_measure::link::receive::shortest;
+use swiftloop_units::Ms;
 
 /// As files that are not there are called in errors.
 const MADE_UP: &str = "what was asked";
@@ -41,7 +41,7 @@ pub fn run(options: &LinkPlanOptions) -> Result<ExitCode, Failure> {
     let session = session_from(MADE_UP, &session_text(options, allowed_per_hour), &rig, tables())?;
     let rigs = Rigs::default();
     let context = Context { tables: tables(), rig: &rig, session: &session, rigs: &rigs };
-    let plan = choice::plan(context, &AllCores);
+    let plan = plan::plan(context, &AllCores);
     let Some(chosen) = plan.choices.first() else {
         return Err(Failure::usage(
             format!("{} does not run at {} Hz", options.driver, options.sound.rate),
@@ -51,7 +51,7 @@ pub fn run(options: &LinkPlanOptions) -> Result<ExitCode, Failure> {
     // Without a measurement the receive buffer is that of the kind of line, whatever the packet.
     let assumed = tables().line_kind(&options.line).map_or(Ms::new(0.0), |l| l.buffer_ms.typical());
     let side = |m: Option<&Measured>, title: String| {
-        let buffer = |s: &swiftloop_core::link::packet::Stream| {
+        let buffer = |s: &swiftloop_measure::link::packet::Stream| {
             let Some(m) = m else { return assumed };
             let times = s.per_second() / m.per_second();
             let rows = m.receive_buffer.iter().map(|r| (r.ms, r.late_per_hour.times(times)));
@@ -60,7 +60,7 @@ pub fn run(options: &LinkPlanOptions) -> Result<ExitCode, Failure> {
         Side {
             title,
             measured: m.cloned(),
-            packets: choices(stream, swiftloop_core::link::packet::Spare::None, None, USUAL_MTU, buffer),
+            packets: choices(stream, swiftloop_measure::link::packet::Spare::None, None, USUAL_MTU, buffer),
         }
     };
     let sides: Vec<Side> = if measured.is_empty() {

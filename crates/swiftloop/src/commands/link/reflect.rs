@@ -10,8 +10,8 @@ use std::io::ErrorKind;
 use std::net::{SocketAddr, ToSocketAddrs};
 use std::process::ExitCode;
 use std::time::Duration;
-use swiftloop_core::link::reflector::{Memory, Reflector};
 use swiftloop_host::link::{LinkError, Listening, reflect};
+use swiftloop_measure::link::reflector::{Memory, Reflector};
 
 pub fn run(options: &LinkReflectOptions) -> Result<ExitCode, Failure> {
     let memory = if options.stateless { Memory::Stateless } else { Memory::Stateful };

@@ -5,8 +5,8 @@ use crate::failure::Failure;
 use crate::named::{connection, driver_model, ids, listener, unknown};
 use std::path::Path;
 use swiftloop_core::session::Listens;
-use swiftloop_core::units::Hz;
 use swiftloop_files::{Answers, read_rig, tables};
+use swiftloop_units::Hz;
 
 /// What this computer says, and the usual for the rest.
 pub fn usual(dir: &Path) -> Answers {

@@ -12,7 +12,7 @@ use given::Meter;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-use swiftloop_core::choice::default_workers;
+use swiftloop_core::plan::default_workers;
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::Session;
 use swiftloop_files::{

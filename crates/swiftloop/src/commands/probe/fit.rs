@@ -7,9 +7,10 @@ use crate::output::{answer, yes_or_no};
 use crate::views::{probe_fit as view, quoted};
 use std::path::Path;
 use std::process::ExitCode;
-use swiftloop_core::probe::Collected;
-use swiftloop_core::units::Hz;
+use swiftloop_core::rig::placed;
 use swiftloop_files::{NewTrip, read_rig, save_trips, tables};
+use swiftloop_measure::probe::Collected;
+use swiftloop_units::Hz;
 use view::Saved;
 
 pub fn run(options: &ProbeFitOptions) -> Result<ExitCode, Failure> {
@@ -42,8 +43,7 @@ pub(super) fn save<'t>(
         return Err(Failure::refused(format!("nothing was written into {}", rig_file.display()), why));
     }
     let rig = read_rig(rig_file, tables())?;
-    let trips = found
-        .placed(&rig, tables(), interface, driver, rate)
+    let trips = placed(found, &rig, tables(), interface, driver, rate)
         .map_err(|why| Failure::explained(&why))?
         .into_iter()
         .map(|trip| NewTrip { interface: interface.into(), driver: driver.into(), trip });

@@ -6,9 +6,10 @@ use crate::failure::Failure;
 use crate::output::print;
 use crate::views::probe as view;
 use std::process::ExitCode;
-use swiftloop_core::probe::{self, Recipe};
-use swiftloop_core::units::{Decibels, Quantity};
 use swiftloop_files::{Depth, Overwrite, save, wav_bytes};
+use swiftloop_measure::probe;
+use swiftloop_measure::probe::Recipe;
+use swiftloop_units::{Decibels, Quantity};
 
 pub fn run(options: &ProbeMakeOptions) -> Result<ExitCode, Failure> {
     let depth = depth(options.depth);

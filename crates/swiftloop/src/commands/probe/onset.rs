@@ -6,8 +6,8 @@ use crate::failure::Failure;
 use crate::output::answer;
 use crate::views::probe as view;
 use std::process::ExitCode;
-use swiftloop_core::listen::AudioSource;
-use swiftloop_core::probe;
+use swiftloop_measure::listen::AudioSource;
+use swiftloop_measure::probe;
 
 pub fn run(options: &ProbeReadOptions) -> Result<ExitCode, Failure> {
     let (recording, channels) = whole(&options.recording, 2)?;

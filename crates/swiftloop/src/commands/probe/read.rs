@@ -6,8 +6,8 @@ use crate::failure::Failure;
 use crate::output::{answer, yes_or_no};
 use crate::views::probe as view;
 use std::process::ExitCode;
-use swiftloop_core::probe::Residual;
-use swiftloop_core::units::Frames;
+use swiftloop_measure::probe::Residual;
+use swiftloop_units::Frames;
 
 pub fn run(options: &ProbeReadOptions) -> Result<ExitCode, Failure> {
     if options.onset {

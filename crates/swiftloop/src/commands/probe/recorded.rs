@@ -3,9 +3,9 @@
 use crate::failure::Failure;
 use crate::opened::AllCores;
 use std::path::Path;
-use swiftloop_core::listen::AudioSource;
-use swiftloop_core::probe::{MOST_BURSTS, NotRead, Reading, Recipe, read_from};
 use swiftloop_files::Recording;
+use swiftloop_measure::listen::AudioSource;
+use swiftloop_measure::probe::{MOST_BURSTS, NotRead, Reading, Recipe, read_from};
 
 /// Longest recording that is read where all of it is looked at; a longer probe is not made either.
 pub const LONGEST_S: f64 = 1800.0;

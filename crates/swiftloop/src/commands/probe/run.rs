@@ -8,7 +8,7 @@ use crate::output::{answer, yes_or_no};
 use crate::probing::Run;
 use crate::views::{probe_fit as view, quoted};
 use std::process::ExitCode;
-use swiftloop_core::probe::collect;
+use swiftloop_measure::probe::collect;
 
 pub fn run(options: &ProbeRunOptions) -> Result<ExitCode, Failure> {
     let run = Run::new(options)?;

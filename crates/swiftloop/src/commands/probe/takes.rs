@@ -3,10 +3,10 @@
 use super::recorded::read_recording;
 use crate::failure::Failure;
 use std::path::Path;
-use swiftloop_core::listen::AudioSource;
-use swiftloop_core::probe::{Collected, MeasuredTake, collect};
-use swiftloop_core::units::{Frames, Hz, Range};
 use swiftloop_files::read_trip;
+use swiftloop_measure::listen::AudioSource;
+use swiftloop_measure::probe::{Collected, MeasuredTake, collect};
+use swiftloop_units::{Frames, Hz, Range};
 
 /// Round trips from the words of the command line, files in `dir`; all of one rate.
 pub fn collected(words: &[String], dir: &Path) -> Result<(Collected, Hz), Failure> {

@@ -7,8 +7,8 @@ use crate::output::{answer, yes_or_no};
 use crate::views::trace::compare::{Compared, json, show};
 use std::path::Path;
 use std::process::ExitCode;
-use swiftloop_core::trace::{Question, compare};
 use swiftloop_files::trace::{Reading, read_trace};
+use swiftloop_measure::trace::{Question, compare};
 
 pub fn run(options: &TraceCompareOptions) -> Result<ExitCode, Failure> {
     let question = question(&options.question);

@@ -8,7 +8,7 @@ mod record;
 use crate::cli::{Trace, TraceQuestion};
 use crate::failure::Failure;
 use std::process::ExitCode;
-use swiftloop_core::trace::{Question, Span};
+use swiftloop_measure::trace::{Question, Span};
 
 pub fn run(trace: &Trace) -> Result<ExitCode, Failure> {
     match trace {

@@ -10,10 +10,11 @@ use crate::views::Detail;
 use crate::views::trace::{TraceRead, json, lanes, ranking, read as view};
 use std::path::Path;
 use std::process::ExitCode;
-use swiftloop_core::listen::{self, AudioSource};
-use swiftloop_core::trace::{Heard, Question};
 use swiftloop_files::trace::{Reading, read_trace};
 use swiftloop_files::{Overwrite, Recording, save};
+use swiftloop_measure::listen;
+use swiftloop_measure::listen::AudioSource;
+use swiftloop_measure::trace::{Heard, Question};
 
 pub fn run(options: &TraceReadOptions) -> Result<ExitCode, Failure> {
     let question = Question { lanes: options.lanes.is_some(), ..question(&options.question) };

@@ -3,14 +3,14 @@
 use crate::cli::TryOptions;
 use crate::failure::Failure;
 use crate::named::{connection, driver_model, listener};
-use swiftloop_core::choice::{FirstAnswer, first_answer};
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan::{FirstAnswer, first_answer};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::{Listens, Session};
 use swiftloop_core::tables::DriverModel;
-use swiftloop_core::units::{Block, Hz};
 use swiftloop_files::{Answers, rig_from, session_from, tables};
+use swiftloop_units::{Block, Hz};
 
 /// Buffer when nobody names one and the driver runs it.
 const USUAL: Block = Block::new(128);

@@ -6,11 +6,11 @@ use crate::failure::Failure;
 use crate::output::{answer, yes_or_no};
 use crate::views::fileless::{self as view, WithDriver};
 use std::process::ExitCode;
-use swiftloop_core::choice::Report;
 use swiftloop_core::loops::DelayVerdict;
+use swiftloop_core::plan::Report;
 use swiftloop_core::tables::DriverModel;
-use swiftloop_core::units::Block;
 use swiftloop_files::tables;
+use swiftloop_units::Block;
 
 pub fn run(options: &TryOptions) -> Result<ExitCode, Failure> {
     let asked = Asked::of(options)?;

@@ -13,7 +13,8 @@ use crate::views::{trial as view, weighed};
 use crate::words::InContext;
 use std::path::Path;
 use std::process::ExitCode;
-use swiftloop_core::choice::{self, Request, attempt_trial};
+use swiftloop_core::plan;
+use swiftloop_core::plan::{Request, attempt_trial};
 
 pub fn run(options: &TryOptions, rig: &Path, session: &Path) -> Result<ExitCode, Failure> {
     let opened = Opened::read(rig, session, &options.catalogue)?;
@@ -40,7 +41,7 @@ pub fn run(options: &TryOptions, rig: &Path, session: &Path) -> Result<ExitCode,
         performer: performer.transpose()?,
     };
     // Who names everything is answered at once: nothing is searched.
-    let plan = (!request.is_complete()).then(|| choice::plan(context, &Watched::planning()));
+    let plan = (!request.is_complete()).then(|| plan::plan(context, &Watched::planning()));
     let trial = attempt_trial(context, plan.as_ref(), place, &request)
         .map_err(|why| Failure::explained(&InContext(&context, why)))?;
     draw(&options.drawing, || Ok(view::svg(&context, &trial)))?;

@@ -9,12 +9,13 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde_json::Value;
 use std::io::IsTerminal;
 use std::path::Path;
-use swiftloop_core::link::measured::{BufferRow, Measured, Towards};
-use swiftloop_core::link::packet::Spare;
-use swiftloop_core::link::receive::shortest;
-use swiftloop_core::soak::{self, Decision};
-use swiftloop_core::units::{Ms, Seconds};
+use swiftloop_core::soak;
+use swiftloop_core::soak::Decision;
 use swiftloop_host::link::Progress;
+use swiftloop_measure::link::measured::{BufferRow, Measured, Towards};
+use swiftloop_measure::link::packet::Spare;
+use swiftloop_measure::link::receive::shortest;
+use swiftloop_units::{Ms, Seconds};
 
 pub use super::svg::svg;
 
@@ -247,7 +248,8 @@ fn buffers(m: &Measured, detail: Detail) -> String {
     ]);
     for k in rows {
         let r = &m.receive_buffer[k];
-        let worse = |of: fn(&swiftloop_core::link::measured::BySpare) -> f64| of(&r.forth).max(of(&r.back));
+        let worse =
+            |of: fn(&swiftloop_measure::link::measured::BySpare) -> f64| of(&r.forth).max(of(&r.back));
         t.row([
             in_ms(Ms::new(r.ms)),
             an_hour(r.late_per_hour.typical),
@@ -280,7 +282,7 @@ fn buffers(m: &Measured, detail: Detail) -> String {
 }
 
 fn ways(m: &Measured) -> Vec<(&'static str, String)> {
-    let variation = |s: &swiftloop_core::link::measured::Spread| {
+    let variation = |s: &swiftloop_measure::link::measured::Spread| {
         format!(
             "half of all packets no more than {} later than the quickest, 99 of 100 {}, the latest {}",
             least(s.p50),

@@ -3,9 +3,9 @@
 use super::*;
 use crate::page::paint;
 use std::path::PathBuf;
-use swiftloop_core::link::measured::{Between, Load, Spread};
-use swiftloop_core::units::PerHour;
 use swiftloop_files::read_link;
+use swiftloop_measure::link::measured::{Between, Load, Spread};
+use swiftloop_units::PerHour;
 
 /// The demo's way.
 fn way() -> Measured {

@@ -7,7 +7,7 @@ mod svg;
 
 use crate::page::{TIED, tied};
 use crate::words::figures::in_ms;
-use swiftloop_core::units::Ms;
+use swiftloop_units::Ms;
 
 /// Milliseconds that may be next to none.
 fn short(ms: f64) -> String {

@@ -10,12 +10,12 @@ use crate::words::settings::setting;
 use crate::words::{reasons, remedies};
 use serde_json::{Value, json as object};
 use std::path::PathBuf;
-use swiftloop_core::choice::Choice;
 use swiftloop_core::doubt::DelayVerdict;
-use swiftloop_core::link::measured::Measured;
-use swiftloop_core::link::packet::{PacketChoice, WhyNotPacket};
 use swiftloop_core::loops::{Context, LegKind, Loop, LoopKind};
-use swiftloop_core::units::{Block, Ms};
+use swiftloop_core::plan::Choice;
+use swiftloop_measure::link::measured::Measured;
+use swiftloop_measure::link::packet::{PacketChoice, WhyNotPacket};
+use swiftloop_units::{Block, Ms};
 
 /// One far side with the sizes of packets.
 pub struct Side {

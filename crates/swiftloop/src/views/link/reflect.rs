@@ -7,7 +7,7 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde_json::{Value, json as object};
 use std::io::IsTerminal;
 use std::net::SocketAddr;
-use swiftloop_core::link::reflector::Tally;
+use swiftloop_measure::link::reflector::Tally;
 
 /// What a reflector did.
 pub struct Reflected {

@@ -2,7 +2,7 @@
 
 use crate::views::svg::{GRID, INK, LINE, MARK, QUIET};
 use plotters::prelude::*;
-use swiftloop_core::link::measured::{BufferRow, Measured};
+use swiftloop_measure::link::measured::{BufferRow, Measured};
 
 type Area<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;
 type Drawn = Result<(), Box<dyn std::error::Error>>;
@@ -49,8 +49,9 @@ fn over_time(area: &Area<'_>, m: &Measured) -> Drawn {
         .bold_line_style(GRID)
         .axis_style(QUIET)
         .draw()?;
-    let line =
-        |of: fn(&swiftloop_core::link::measured::Point) -> f64| m.course.iter().map(move |p| (p.at_s, of(p)));
+    let line = |of: fn(&swiftloop_measure::link::measured::Point) -> f64| {
+        m.course.iter().map(move |p| (p.at_s, of(p)))
+    };
     chart
         .draw_series(LineSeries::new(line(|p| p.forth_ms), LINE.stroke_width(2)))?
         .label("there")
@@ -122,7 +123,7 @@ fn against_buffer(area: &Area<'_>, m: &Measured) -> Drawn {
         upper.into_iter().chain(lower.into_iter().rev()).collect()
     };
     chart.draw_series([Polygon::new(band, LINE.mix(0.15))])?;
-    let worse = |of: fn(&swiftloop_core::link::measured::BySpare) -> f64| {
+    let worse = |of: fn(&swiftloop_measure::link::measured::BySpare) -> f64| {
         line(&move |r| of(&r.forth).max(of(&r.back)))
     };
     chart

@@ -2,8 +2,8 @@
 
 use super::Listened;
 use serde_json::{Value, json as object};
-use swiftloop_core::listen::{AudioSource, Event};
-use swiftloop_core::units::Decibels;
+use swiftloop_measure::listen::{AudioSource, Event};
+use swiftloop_units::Decibels;
 
 pub fn json(heard: &Listened<'_>) -> Value {
     let a = heard.attribution();

@@ -8,9 +8,9 @@ pub use json::json;
 pub use text::{lead, progress, show};
 pub use timeline::svg;
 
-use swiftloop_core::listen::{Attribution, AudioSource, Comparison, Event, Scan, per_minute};
 use swiftloop_core::survey::SeenBlock;
 use swiftloop_files::Recording;
+use swiftloop_measure::listen::{Attribution, AudioSource, Comparison, Event, Scan, per_minute};
 
 /// A recording and what is known about it.
 pub struct Listened<'a> {

@@ -8,9 +8,9 @@ use crate::views::{Detail, quoted};
 use crate::words::figures::{clock, sure};
 use crate::words::warnings::capital;
 use std::path::Path;
-use swiftloop_core::listen::{AudioSource, Cause, CrackleKind, Event};
 use swiftloop_core::survey::SeenBlock;
-use swiftloop_core::units::{Decibels, Hz};
+use swiftloop_measure::listen::{AudioSource, Cause, CrackleKind, Event};
+use swiftloop_units::{Decibels, Hz};
 
 /// How much of a recording is done: on a terminal's stderr only, gone at the end.
 pub fn progress() -> indicatif::ProgressBar {
@@ -121,7 +121,7 @@ fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Vec<String>) {
             vec![format!("swiftloop listen {file} --against ORIGINAL.wav")],
         ),
         Cause::Buffer => {
-            let block = a.block.map_or(0, swiftloop_core::units::Block::get);
+            let block = a.block.map_or(0, swiftloop_units::Block::get);
             (
                 format!(
                     "Lengths and places point to blocks of {block} frames ({:.2}{TIED}ms), {percent} sure: driver or software was \

@@ -3,8 +3,8 @@
 use super::Listened;
 use crate::views::svg::{GRID, INK, LINE, MARK, QUIET};
 use plotters::prelude::*;
-use swiftloop_core::listen::{AudioSource, Column, CrackleKind, Event, envelope, worst};
 use swiftloop_files::FileError;
+use swiftloop_measure::listen::{AudioSource, Column, CrackleKind, Event, envelope, worst};
 
 /// Columns of the timeline.
 const COLUMNS: u64 = 1100;

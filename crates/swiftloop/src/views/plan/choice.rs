@@ -10,10 +10,10 @@ use crate::words::settings::{far_of, first_name, place, setting};
 use crate::words::warnings::capital;
 use crate::words::{reasons, remedies};
 use swiftloop_core::advice::recording_mb_per_minute;
-use swiftloop_core::choice::{Choice, Report};
 use swiftloop_core::doubt::DropoutVerdict;
 use swiftloop_core::loops::{Context, Loop};
-use swiftloop_core::units::Share;
+use swiftloop_core::plan::{Choice, Report};
+use swiftloop_units::Share;
 
 /// Other settings whose loss is explained on one screen.
 const OTHERS: usize = 1;

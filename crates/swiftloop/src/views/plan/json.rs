@@ -7,8 +7,8 @@ use crate::words::reasons::{held_back, other_rate, why_not, without_roll, would_
 use crate::words::remedies;
 use serde_json::{Value, json};
 use swiftloop_core::advice::plan_warnings;
-use swiftloop_core::choice::{Choice, Plan, Remedy};
 use swiftloop_core::loops::{Context, ranked_drivers};
+use swiftloop_core::plan::{Choice, Plan, Remedy};
 use swiftloop_core::tables::RemedyKind;
 
 pub fn json(context: &Context<'_>, plan: &Plan, noted: Option<&Changed<'_>>) -> Value {

@@ -7,13 +7,14 @@ use crate::words::legs::{late_an_hour, leg as leg_name};
 use crate::words::remedies::line_to;
 use crate::words::settings::{far_of, first_name};
 use serde_json::{Value, json};
-use swiftloop_core::choice::{Arrangement, Choice, Report};
 use swiftloop_core::doubt::DelayVerdict;
-use swiftloop_core::ids::FarId;
-use swiftloop_core::link::far::{Forbidden, LateOnLine, distance_floor, meeting_choices};
-use swiftloop_core::link::packet::Spare;
+use swiftloop_core::loops::far::{Forbidden, LateOnLine, distance_floor};
 use swiftloop_core::loops::{Context, LegKind, LoopKind};
-use swiftloop_core::units::{Seconds, Share};
+use swiftloop_core::plan::line::meeting_choices;
+use swiftloop_core::plan::{Arrangement, Choice, Report};
+use swiftloop_measure::link::packet::Spare;
+use swiftloop_units::ids::FarId;
+use swiftloop_units::{Seconds, Share};
 
 /// What is said of the lines of a phase, a sentence each.
 pub fn sentences(context: &Context<'_>, r: &Report) -> Vec<String> {

@@ -3,8 +3,8 @@
 use crate::page::columns::legend;
 use crate::page::{Style, heading, styled, wrapped};
 use crate::words::remedies;
-use swiftloop_core::choice::Plan;
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan::Plan;
 
 pub fn show(context: &Context<'_>, plan: &Plan) -> String {
     let mut text = heading("What to change from phase to phase");

@@ -2,8 +2,8 @@
 
 use super::super::svg::{Panel, draw, only_limit};
 use crate::words::settings::buffer;
-use swiftloop_core::choice::{Choice, Plan};
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan::{Choice, Plan};
 
 pub fn svg(context: &Context<'_>, plan: &Plan) -> String {
     let panel = |c| -> Panel<'_> { of(context, c) };

@@ -13,10 +13,10 @@ use crate::words::settings::{first_name, short, short_place};
 use crate::words::{remedies, warnings};
 use std::collections::BTreeSet;
 use swiftloop_core::advice::{FirstThing, PlanWarning, first_things, plan_warnings};
-use swiftloop_core::choice::{Choice, HeldBackBy, Plan};
-use swiftloop_core::link::far::Forbidden;
+use swiftloop_core::loops::far::Forbidden;
 use swiftloop_core::loops::{Context, Loop, LoopKind, ranked_drivers};
-use swiftloop_core::units::Block;
+use swiftloop_core::plan::{Choice, HeldBackBy, Plan};
+use swiftloop_units::Block;
 
 /// Things to do first that are shown.
 const FIRST: usize = 3;

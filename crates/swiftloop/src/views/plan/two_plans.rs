@@ -3,10 +3,10 @@
 use crate::page::{Columns, Head, para};
 use crate::words::figures::{dropout_verdict, dropouts};
 use crate::words::settings::{short, short_place};
-use swiftloop_core::choice::{Choice, Plan};
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan::{Choice, Plan};
 use swiftloop_core::risk::DropoutVerdict;
-use swiftloop_core::units::{Origin, PerHour};
+use swiftloop_units::{Origin, PerHour};
 
 /// Settings that hold.
 pub fn holding(plan: &Plan) -> usize {

@@ -4,8 +4,8 @@ use super::two_plans::holding;
 use crate::page::{Columns, Head, counted, para};
 use crate::words::figures::{dropout_verdict, percent};
 use crate::words::settings::short_place;
-use swiftloop_core::choice::{Choice, Plan};
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan::{Choice, Plan};
 
 /// What became of the doubt, in sentences.
 pub fn lead(context: &Context<'_>, by_class: &Plan, weighed: &Plan, kinds: usize) -> Vec<String> {

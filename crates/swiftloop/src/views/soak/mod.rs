@@ -16,9 +16,9 @@ use crate::soaking::Chain;
 use std::path::Path;
 use swiftloop_core::rig::WakeProfile;
 use swiftloop_core::soak::{Change, Question, Rung};
-use swiftloop_core::units::{Block, Hz, Seconds};
 use swiftloop_host::jack::About;
 use swiftloop_host::soak::Permission;
+use swiftloop_units::{Block, Hz, Seconds};
 
 /// Changes since an older profile.
 pub struct Since {

@@ -10,9 +10,9 @@ use swiftloop_core::risk::Dropouts;
 use swiftloop_core::soak::{
     Counts, Decision, Observed, Provenance, Question, Rung, Samples, compare, learn, smallest,
 };
-use swiftloop_core::units::{Block, Hz, PerHour, Seconds};
 use swiftloop_host::jack::About;
 use swiftloop_host::soak::Permission;
+use swiftloop_units::{Block, Hz, PerHour, Seconds};
 
 const RATE: Hz = Hz::new(48_000);
 

@@ -281,12 +281,12 @@ fn beside(s: &Soaked<'_>) -> String {
 
 /// Who took most of each rung's late blocks, where the kernel was looked into.
 #[cfg(target_os = "linux")]
-fn thieves(s: &Soaked<'_>) -> Option<Vec<(swiftloop_core::units::Block, String)>> {
+fn thieves(s: &Soaked<'_>) -> Option<Vec<(swiftloop_units::Block, String)>> {
     s.traced.map(super::traced::by_rung)
 }
 
 #[cfg(not(target_os = "linux"))]
-fn thieves(_: &Soaked<'_>) -> Option<Vec<(swiftloop_core::units::Block, String)>> {
+fn thieves(_: &Soaked<'_>) -> Option<Vec<(swiftloop_units::Block, String)>> {
     None
 }
 

@@ -7,8 +7,8 @@ use crate::views::trace::{json as trace_json, read};
 use crate::words::figures::us;
 use crate::words::thieves::{kind, short, who};
 use serde_json::{Value, json as object};
-use swiftloop_core::trace::{Kind, LateBlock, Ranking, Who, rank};
-use swiftloop_core::units::Block;
+use swiftloop_measure::trace::{Kind, LateBlock, Ranking, Who, rank};
+use swiftloop_units::Block;
 
 /// All late blocks that were looked at.
 fn all(traced: &Traced) -> Vec<LateBlock> {

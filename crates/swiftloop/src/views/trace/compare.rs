@@ -4,7 +4,7 @@ use crate::page::{Columns, Head, answer, command, tied, wrapped};
 use crate::words::thieves::{kind, short, who};
 use serde_json::{Value, json as object};
 use std::path::Path;
-use swiftloop_core::trace::{CHANCE, Changed, Comparison};
+use swiftloop_measure::trace::{CHANCE, Changed, Comparison};
 
 /// Both.
 pub struct Compared<'a> {

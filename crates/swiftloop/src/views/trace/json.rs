@@ -2,8 +2,8 @@
 
 use super::TraceRead;
 use serde_json::{Map, Value, json as object};
-use swiftloop_core::trace::{LateBlock, Names, Ranked, Ranking, Span, Stage, Who};
 use swiftloop_files::trace::Reading;
+use swiftloop_measure::trace::{LateBlock, Names, Ranked, Ranking, Span, Stage, Who};
 
 /// Kind and name.
 pub fn who(who: &Who) -> Value {

@@ -7,7 +7,7 @@ use crate::words::figures::us;
 use crate::words::thieves::who;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
-use swiftloop_core::trace::{LaneHas, LateBlock, Names, Stage, Stretch};
+use swiftloop_measure::trace::{LaneHas, LateBlock, Names, Stage, Stretch};
 
 const WIDTH: u32 = 1280;
 /// Left of the lanes: the cores' names.
@@ -92,7 +92,7 @@ fn draw(
     let to = ends.map(|s| s.to).max().unwrap_or(block.way.running).max(block.way.running);
     let wide = f64::from(WIDTH as i32 - LEFT - RIGHT);
     let all = (to.since(from).0 as f64).max(1.0);
-    let x = |at: swiftloop_core::trace::Instant| LEFT + (at.since(from).0 as f64 / all * wide) as i32;
+    let x = |at: swiftloop_measure::trace::Instant| LEFT + (at.since(from).0 as f64 / all * wide) as i32;
     for (row, lane) in block.lanes.iter().enumerate() {
         let top = TOP + row as i32 * LANE;
         write(&format!("core {}", lane.core.0), (LEFT - 12, top + LANE / 2 - 4), 16, INK, HPos::Right)?;
@@ -118,7 +118,7 @@ fn draw(
 fn grown(
     area: &Area<'_>,
     block: &LateBlock,
-    x: &impl Fn(swiftloop_core::trace::Instant) -> i32,
+    x: &impl Fn(swiftloop_measure::trace::Instant) -> i32,
 ) -> Result<(), Box<dyn std::error::Error>> {
     let row = block.lanes.iter().position(|l| l.core == block.core).unwrap_or_default() as i32;
     let mut from = block.way.due;
@@ -138,7 +138,7 @@ fn grown(
 fn way(
     area: &Area<'_>,
     block: &LateBlock,
-    x: &impl Fn(swiftloop_core::trace::Instant) -> i32,
+    x: &impl Fn(swiftloop_measure::trace::Instant) -> i32,
     bottom: i32,
 ) -> Result<(), Box<dyn std::error::Error>> {
     let names = ["interrupt", "timer", "woken", "has the core", "runs", "done"];
@@ -165,8 +165,8 @@ fn way(
 fn axis(
     area: &Area<'_>,
     block: &LateBlock,
-    (from, to): (swiftloop_core::trace::Instant, swiftloop_core::trace::Instant),
-    x: &impl Fn(swiftloop_core::trace::Instant) -> i32,
+    (from, to): (swiftloop_measure::trace::Instant, swiftloop_measure::trace::Instant),
+    x: &impl Fn(swiftloop_measure::trace::Instant) -> i32,
     bottom: i32,
 ) -> Result<(), Box<dyn std::error::Error>> {
     let all = to.since(from).us();
@@ -178,7 +178,7 @@ fn axis(
     let style = ("sans-serif", 14).into_font().color(&QUIET).pos(Pos::new(HPos::Center, VPos::Center));
     for tick in first..=last {
         let us = tick as f64 * step;
-        let at = x(block.way.due.after(swiftloop_core::trace::Span::from_us(us)));
+        let at = x(block.way.due.after(swiftloop_measure::trace::Span::from_us(us)));
         area.draw(&PathElement::new([(at, bottom - 8), (at, bottom - 2)], QUIET.stroke_width(1)))?;
         area.draw_text(&format!("{us:.0}"), &style, (at, bottom + 10))?;
     }

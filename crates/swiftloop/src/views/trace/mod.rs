@@ -11,8 +11,8 @@ pub mod record;
 mod tests;
 
 use std::path::Path;
-use swiftloop_core::trace::{Heard, LateBlock};
 use swiftloop_files::trace::Reading;
+use swiftloop_measure::trace::{Heard, LateBlock};
 
 /// A trace that was read.
 pub struct TraceRead<'a> {

@@ -5,7 +5,7 @@ use crate::views::svg::{GRID, INK, LINE, MARK, QUIET};
 use crate::words::thieves::kind;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
-use swiftloop_core::trace::Told;
+use swiftloop_measure::trace::Told;
 
 const WIDTH: u32 = 1280;
 const LEFT: i32 = 420;

@@ -8,9 +8,9 @@ use crate::views::Detail;
 use crate::words::figures::{duration, us};
 use crate::words::thieves::{kind, short, stage, who};
 use crate::words::warnings::capital;
-use swiftloop_core::trace::{Kind, LateBlock, Ranked, Stage, Who, advice_for};
-use swiftloop_core::units::Seconds;
 use swiftloop_files::thieves;
+use swiftloop_measure::trace::{Kind, LateBlock, Ranked, Stage, Who, advice_for};
+use swiftloop_units::Seconds;
 
 /// Rows of a table without `--full`.
 const ROWS: usize = 5;

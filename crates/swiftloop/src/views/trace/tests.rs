@@ -1,16 +1,16 @@
 //! Every turn that the answers about traces can take, on made-up ones: real ones depend on the machine.
 
-use super::TraceRead;
-use super::compare::{self, Compared};
+use super::compare::Compared;
 #[cfg(target_os = "linux")]
 use super::record::{self, Recorded};
+use super::{TraceRead, compare};
 use crate::page::paint;
 use crate::views::Detail;
 use std::path::Path;
-use swiftloop_core::trace::{
+use swiftloop_files::trace::{Reading, Seen};
+use swiftloop_measure::trace::{
     Changed, Comparison, Core, Heard, Holder, Kind, LateBlock, Pid, Span, Stage, Thread, Told, Way, Who, rank,
 };
-use swiftloop_files::trace::{Reading, Seen};
 
 /// As on a terminal, without its colours; no line is wider than the page but those that are commands.
 fn plain(text: &str) -> String {
@@ -79,7 +79,7 @@ fn told(reading: &Reading) -> String {
 fn several_late_blocks_get_a_ranking() {
     let net: &[(Kind, &str, f64)] =
         &[(Kind::SoftirqNet, "NET_RX: wlp2s0", 400.0), (Kind::OwnWork, "mixer", 9.0)];
-    let host: &[(Kind, &str, f64)] = &[(Kind::Host, swiftloop_core::trace::HOST, 3000.0)];
+    let host: &[(Kind, &str, f64)] = &[(Kind::Host, swiftloop_measure::trace::HOST, 3000.0)];
     let both: &[(Kind, &str, f64)] =
         &[(Kind::Priority, "capture", 100.0), (Kind::Softirq, "BLOCK", 95.0), (Kind::Idle, "idle", 40.0)];
     insta::assert_snapshot!("ranking", told(&reading(&[net, net, net, host, both])));

@@ -6,8 +6,8 @@ use crate::words::reasons::why_not;
 use crate::words::remedies;
 use serde_json::{Value, json};
 use swiftloop_core::advice;
-use swiftloop_core::choice::Trial;
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan::Trial;
 
 pub fn json(context: &Context<'_>, t: &Trial<'_>) -> Value {
     let phase = context.session.phase(t.phase).id();

@@ -2,8 +2,8 @@
 
 use super::super::svg::{Panel, draw, only_limit};
 use crate::words::settings::place;
-use swiftloop_core::choice::Trial;
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan::Trial;
 
 pub fn svg(context: &Context<'_>, t: &Trial<'_>) -> String {
     draw(&[Panel {

@@ -8,9 +8,9 @@ use crate::words::settings::{place, setting, whose};
 use crate::words::warnings::capital;
 use crate::words::{reasons, remedies};
 use swiftloop_core::advice;
-use swiftloop_core::choice::{Choice, Report, Trial};
 use swiftloop_core::load::{BlockLoad, BoundBy};
 use swiftloop_core::loops::Context;
+use swiftloop_core::plan::{Choice, Report, Trial};
 
 /// Remedies that are named when a trial fails.
 const NAMED: usize = 3;

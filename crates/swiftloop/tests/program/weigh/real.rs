@@ -4,7 +4,7 @@ use super::kept::told_machine;
 use super::weighed;
 use crate::common::Folder;
 use serde_json::Value;
-use swiftloop_core::units::{Nanos, Range};
+use swiftloop_units::{Nanos, Range};
 
 /// Real ones, where they are installed: late by the same in two runs, to the frame. Those whose costs differ by more than a fifth, and
 /// beyond each other's ranges, are printed: a shared machine is too restless for more. (.ci/run installs them.)

@@ -1,0 +1,51 @@
+//! Every way to arrange a phase: a problem comes in; each setting of its interface with every roll block and every number of
+//! workers that may be tried goes out.
+
+use super::lines::lines_for;
+use super::{Arrangement, PhaseProblem};
+use crate::session::Session;
+use swiftloop_units::Block;
+
+/// Numbers of workers that may be tried: the session's own first, then one fewer, then one more.
+fn worker_options(problem: &PhaseProblem<'_>) -> Vec<u32> {
+    let cores = problem.context.rig.machine.cores;
+    let own = default_workers(problem.context.session, cores);
+    let mut options = vec![own];
+    // A reserved core only helps when others would otherwise take time from the session.
+    if own > 1 && own == cores {
+        options.push(own - 1);
+    }
+    if own < cores {
+        options.push(own + 1);
+    }
+    options
+}
+
+/// Workers of a session on so many cores: one a core, hardware threads that share a core not counted.
+#[must_use]
+pub fn default_workers(session: &Session, cores: u32) -> u32 {
+    session.engine.workers.unwrap_or(cores).clamp(1, cores.max(1))
+}
+
+/// Every arrangement of a phase.
+pub(super) fn arrangements(problem: &PhaseProblem<'_>) -> Vec<Arrangement> {
+    let context = &problem.context;
+    let engine = &context.session.engine;
+    let mut all = Vec::new();
+    for setting in context.settings(problem.interface, problem.rate) {
+        let mut rolls: Vec<Option<Block>> = vec![None];
+        if engine.renders_ahead && !problem.live.is_empty() {
+            rolls.extend(engine.roll_frames.iter().filter(|b| **b > setting.buffer.block).map(|&b| Some(b)));
+        }
+        let lines = lines_for(problem, &setting);
+        for workers in worker_options(problem) {
+            for link in &lines {
+                all.extend(rolls.iter().map(|&roll| {
+                    let (setting, link) = (setting.clone(), link.clone());
+                    Arrangement { setting, roll, workers, link }
+                }));
+            }
+        }
+    }
+    all
+}

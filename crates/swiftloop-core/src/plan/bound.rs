@@ -1,0 +1,214 @@
+//! What the search asks of an evaluation: whether a set of remedies satisfies it, whether more of them might, and what is
+//! still missing at the least, by delays, by work, by both together, and by what cannot ride the cue block.
+
+use super::block_work::Applied;
+use super::cheapest_set::{Floor, SetProblem};
+use super::effect::Effect;
+use super::evaluation::Evaluation;
+use super::load_bound::Load;
+use super::{PhaseProblem, Target};
+use std::cell::OnceCell;
+use swiftloop_units::ids::RemedyId;
+
+/// Cannot be had: the bound when no gains suffice.
+const NEVER: u32 = 1_000_000;
+
+/// What a set of remedies leaves behind, and what was worked out about it so far.
+#[derive(Debug)]
+pub struct State {
+    pub(super) applied: Applied,
+    pub(super) load: OnceCell<Load>,
+}
+
+impl State {
+    fn of(problem: &PhaseProblem<'_>, chosen: &[RemedyId]) -> Self {
+        Self { applied: problem.apply(chosen, &[]), load: OnceCell::new() }
+    }
+}
+
+impl Evaluation<'_, '_> {
+    pub(super) fn fractional(&self, need: f64, open: &[RemedyId], gains: impl Iterator<Item = f64>) -> Floor {
+        let weighed: Vec<(f64, u32)> = gains.zip(open).map(|(g, &r)| (g, self.effort_of(r))).collect();
+        fractional(need, &weighed)
+    }
+
+    /// Delay and work together: what shortens chains takes at least `delay`; with all of that taken for nothing, the
+    /// work that is still too much has to be paid for with other remedies.
+    fn joint_floor(&self, delay: u32, chosen: &[RemedyId], best: &Applied, open: &[RemedyId]) -> Floor {
+        let (shortening, others): (Vec<usize>, Vec<usize>) =
+            (0..open.len()).partition(|&i| self.problem.shortens[open[i]]);
+        if delay == 0 || shortening.is_empty() || others.is_empty() {
+            return Floor::default();
+        }
+        let given: Vec<RemedyId> =
+            chosen.iter().copied().chain(shortening.iter().map(|&i| open[i])).collect();
+        let rest: Vec<RemedyId> = others.iter().map(|&i| open[i]).collect();
+        let load = self.load_floor(&State::of(self.problem, &given), best, &rest);
+        let next = if load.effort > 0 { others[load.next] } else { shortening[0] };
+        Floor { effort: delay.saturating_add(load.effort), next }
+    }
+
+    /// A lower bound of the effort from the delays alone: each performer's own chain must fit even when nobody else is
+    /// live; only what lies on it, or going direct, helps.
+    fn delay_floor(&self, now: &Applied, open: &[RemedyId]) -> Floor {
+        let mut answer = Floor::default();
+        for ((need, allowed), gains) in
+            self.problem.needs.iter().zip(&self.allowed).zip(&self.problem.delay_gains)
+        {
+            if now.direct.contains(&need.performer) {
+                continue;
+            }
+            let over = (self.own_delay(need, now) - *allowed).raw();
+            let gains: Vec<(f64, u32)> =
+                open.iter().map(|&r| (gains[r].min(over.max(0.0)), self.effort_of(r))).collect();
+            answer = answer.max(fractional(over, &gains));
+        }
+        answer
+    }
+
+    /// A lower bound of the effort from what cannot ride the cue block: each processor takes a remedy of its own, unless all
+    /// who hear it can go direct.
+    fn ride_floor(&self, now: &Applied, open: &[RemedyId]) -> Floor {
+        if self.roll.is_none() {
+            return Floor::default();
+        }
+        let mut answer = Floor::default();
+        for rider in self.problem.cannot_ride(now) {
+            if rider.heard_by.iter().all(|p| now.direct.contains(p) || self.problem.may_go_direct(*p)) {
+                continue;
+            }
+            let cheapest = open.iter().enumerate().filter(|(_, r)| rider.cures.contains(r));
+            match cheapest.map(|(place, r)| (self.effort_of(*r), place)).min() {
+                Some((effort, next)) => answer = Floor { effort: answer.effort.saturating_add(effort), next },
+                None => answer.effort = NEVER,
+            }
+        }
+        answer
+    }
+
+    /// A lower bound of the effort from memory and disk: what does not fit has to be freed, and what the disk does not deliver
+    /// must not be asked of it.
+    fn storage_floor(&self, now: &Applied, open: &[RemedyId]) -> Floor {
+        let problem = self.problem;
+        let lean = self.design.lean();
+        let each = |gain: &dyn Fn(&Effect) -> f64| -> Vec<(f64, u32)> {
+            let of = |r: RemedyId| problem.remedies[r].effects.iter().map(gain).sum::<f64>().max(0.0);
+            open.iter().map(|&r| (of(r), self.effort_of(r))).collect()
+        };
+        let short = (problem.memory(now) - problem.memory_that_will_do(lean)).raw();
+        let memory = if short > 0.0 {
+            fractional(short, &each(&|e| problem.frees(e).raw()))
+        } else {
+            Floor::default()
+        };
+        // As long as the disk cannot keep up it runs dry again and again.
+        let over = (problem.streams(now) - problem.streams_that_will_do()).raw();
+        let disk = if over > 0.0 {
+            fractional(over, &each(&|e| problem.unstreams(e).raw()))
+        } else {
+            Floor::default()
+        };
+        memory.max(disk)
+    }
+
+    /// What choosing a remedy adds to the effort.
+    pub(super) fn effort_of(&self, remedy: RemedyId) -> u32 {
+        self.added_effort[remedy]
+    }
+}
+
+impl SetProblem for Evaluation<'_, '_> {
+    type Item = RemedyId;
+    type State = State;
+
+    fn spent(&self) -> u64 {
+        self.problem.meter.spent()
+    }
+
+    fn effort(&self, item: RemedyId) -> u32 {
+        self.effort_of(item)
+    }
+
+    /// Two remedies on one processor are one too many: the stronger will do.
+    fn excludes(&self, one: RemedyId, other: RemedyId) -> bool {
+        let target = |r: RemedyId| &self.problem.remedies[r].target;
+        matches!(target(one), Target::Processor(_)) && target(one) == target(other)
+    }
+
+    /// Of two tracks that are alike but for what they hold in memory the larger is printed first.
+    fn covers(&self, better: RemedyId, worse: RemedyId) -> bool {
+        let of = |r: RemedyId| self.problem.alike[r].as_ref();
+        match (of(better), of(worse)) {
+            (Some((a, more)), Some((b, less))) => a == b && more >= less,
+            (Some(_), None) | (None, _) => false,
+        }
+    }
+
+    fn state(&self, chosen: &[RemedyId]) -> State {
+        State::of(self.problem, chosen)
+    }
+
+    fn satisfied(&self, state: &State) -> bool {
+        let applied = &state.applied;
+        self.excess(applied).frames.raw() <= 0.0 && self.rides(applied) && self.meets_target(applied)
+    }
+
+    fn hopeful(&self, state: &State, chosen: &[RemedyId], open: &[RemedyId]) -> bool {
+        let mut applied = self.problem.apply(chosen, open);
+        if self.excess(&applied).frames.raw() > 0.0 || !self.rides(&applied) {
+            return false;
+        }
+        if self.could_meet_target(&applied) {
+            return true;
+        }
+        // Another power plan need not be better: the present one may have been measured, the other is assumed.
+        let switched = applied.full_power && !state.applied.full_power;
+        applied.full_power = false;
+        switched && self.could_meet_target(&applied)
+    }
+
+    fn floor(&self, state: &State, chosen: &[RemedyId], open: &[RemedyId], purse: Option<u32>) -> Floor {
+        let best = self.problem.apply(chosen, open);
+        let delay = self.delay_floor(&state.applied, open);
+        let load = self.load_floor(state, &best, open);
+        // The machine first: it changes what work is allowed, and the bound is weak until that is settled.
+        let on_machine = |r: &RemedyId| self.problem.remedies[*r].effects.iter().any(Effect::is_on_machine);
+        let mut floor = delay.max(load).max(self.ride_floor(&state.applied, open));
+        floor = floor.max(self.storage_floor(&state.applied, open));
+        // Both together are hardly more than their sum: not worth a thought where the purse holds that.
+        let sum = delay.effort.saturating_add(load.effort);
+        if purse.is_none_or(|purse| floor.effort <= purse && sum > purse) {
+            floor = floor.max(self.joint_floor(delay.effort, chosen, &best, open));
+        }
+        match open.iter().position(on_machine) {
+            Some(next) if load.effort > 0 || delay.effort == 0 => Floor { effort: floor.effort, next },
+            Some(_) | None => floor,
+        }
+    }
+}
+
+/// Least effort of covering `need` when items may be taken in part (a lower bound of taking them whole), rounded up
+/// since efforts are whole; with the position of the best value for money.
+#[must_use]
+pub fn fractional(need: f64, gains: &[(f64, u32)]) -> Floor {
+    if need <= 0.0 {
+        // Nothing is missing by this bound; decide what weighs most.
+        let heaviest = (0..gains.len()).max_by(|&a, &b| gains[a].0.total_cmp(&gains[b].0));
+        return Floor { effort: 0, next: heaviest.unwrap_or(0) };
+    }
+    let value = |i: &usize| gains[*i].0 / f64::from(gains[*i].1).max(1e-9);
+    let mut order: Vec<usize> = (0..gains.len()).filter(|&i| gains[i].0 > 0.0).collect();
+    order.sort_by(|a, b| value(b).total_cmp(&value(a)));
+    let Some(&best) = order.first() else { return Floor { effort: NEVER, next: 0 } };
+    let (mut left, mut effort) = (need, 0.0);
+    for i in order {
+        let (gain, own) = gains[i];
+        if gain >= left {
+            effort += f64::from(own) * left / gain;
+            return Floor { effort: (effort - 1e-9).ceil().max(0.0) as u32, next: best };
+        }
+        left -= gain;
+        effort += f64::from(own);
+    }
+    Floor { effort: NEVER, next: best }
+}

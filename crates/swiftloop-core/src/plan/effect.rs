@@ -1,0 +1,350 @@
+//! What a remedy changes, and all that this means: for the state of a session, for delays, for the work of a block, for the
+//! machine, the disk and memory, and for the bounds of the search. The one idea: every question about an effect is
+//! answered here by a match that names every effect, so that a new one cannot be forgotten anywhere, and a bound is never
+//! lifted because somebody left one out.
+
+use super::PhaseProblem;
+use super::block_work::{Applied, BlockWork, WorkFactor};
+use crate::session::Routes;
+use swiftloop_units::ids::{NodeId, PerformerId, ProcessorId, ProgramId, RemedyId};
+use swiftloop_units::{Frames, Gigabytes, Micros};
+use typed_index_collections::TiSlice;
+
+/// What a remedy changes.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Effect {
+    /// The work of a processor, times a factor from 0 to 1.
+    Work(ProcessorId, f64),
+    /// What each frame takes a processor, times a factor from 0 to 1; its calls stay as dear.
+    Frames(ProcessorId, f64),
+    /// The delay of a processor becomes so many frames.
+    Latency(ProcessorId, Frames),
+    /// A node no longer computes at all.
+    NodeOff(NodeId),
+    /// Copies of one processor become one, on a bus of its own.
+    Share {
+        /// The copies.
+        copies: Vec<ProcessorId>,
+        /// The node in the graph of the work that waits for it.
+        bus: NodeId,
+    },
+    /// The work of every processor, times a factor.
+    AllWork(f64),
+    /// The cost of the timeline, times a factor.
+    Timeline(f64),
+    /// More channels are read from disk, or fewer, and so many more gigabytes are held.
+    Stream {
+        /// Change of channels.
+        channels: i64,
+        /// Change of memory, read-ahead not counted.
+        memory: Gigabytes,
+    },
+    /// Another program no longer runs.
+    Quit(ProgramId),
+    /// The machine runs at its performance plan.
+    FullPower,
+    /// A performer listens through the interface.
+    Direct(PerformerId),
+}
+
+/// Whether a remedy is taken with all it brings, or only its good sides are hoped for (a bound).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Taken {
+    /// With all it brings.
+    Whole,
+    /// Its good sides only.
+    Hoped,
+}
+
+impl Effect {
+    /// Changes the state that a set of remedies leaves behind.
+    pub(super) fn apply(&self, remedy: RemedyId, taken: Taken, routes: &Routes, state: &mut Applied) {
+        match self {
+            Self::Work(p, factor) => {
+                state.factor[*p] = state.factor[*p].times(*factor, *factor);
+                state.touched.push(routes.processors[*p].node);
+            }
+            Self::Frames(p, factor) => {
+                state.factor[*p] = state.factor[*p].times(1.0, *factor);
+                state.touched.push(routes.processors[*p].node);
+            }
+            Self::Latency(p, frames) => state.latency[*p] = state.latency[*p].min(*frames),
+            Self::NodeOff(n) => {
+                state.nodes_off.push(*n);
+                for p in routes.nodes[*n].processors() {
+                    state.latency[p] = Frames::new(0.0);
+                }
+            }
+            Self::Share { .. } => match taken {
+                Taken::Whole => state.shared.push(remedy),
+                Taken::Hoped => state.shared_hoped.push(remedy),
+            },
+            Self::AllWork(factor) => state.all_work *= factor,
+            Self::Timeline(factor) => state.timeline *= factor,
+            Self::Stream { channels, memory } => match taken {
+                Taken::Whole => {
+                    state.channels += channels;
+                    state.memory += *memory;
+                }
+                Taken::Hoped => {
+                    state.channels += channels.min(&0);
+                    state.memory += memory.min(Gigabytes::new(0.0));
+                }
+            },
+            Self::Quit(program) => state.quit.push(*program),
+            Self::FullPower => state.full_power = true,
+            Self::Direct(performer) => state.direct.push(*performer),
+        }
+    }
+
+    /// The most frames by which a performer's own chain gets shorter; endless when the performer no longer needs it.
+    /// `reached` and `feeds` mark the nodes between what is performed and what is heard.
+    pub(super) fn shortens_chain(
+        &self,
+        performer: PerformerId,
+        routes: &Routes,
+        latency: &TiSlice<ProcessorId, Frames>,
+        on_path: impl Fn(NodeId) -> bool,
+    ) -> f64 {
+        match self {
+            Self::Latency(p, left) if on_path(routes.processors[*p].node) => {
+                (latency[*p] - *left).raw().max(0.0)
+            }
+            Self::Latency(..) => 0.0,
+            Self::NodeOff(n) if on_path(*n) => routes.nodes[*n].processors().map(|p| latency[p].raw()).sum(),
+            Self::NodeOff(_) => 0.0,
+            Self::Direct(p) if *p == performer => f64::INFINITY,
+            Self::Direct(_) => 0.0,
+            Self::Work(..)
+            | Self::Frames(..)
+            | Self::Share { .. }
+            | Self::AllWork(_)
+            | Self::Timeline(_)
+            | Self::Stream { .. }
+            | Self::Quit(_)
+            | Self::FullPower => 0.0,
+        }
+    }
+
+    /// Whether it can shorten any performer's wait.
+    pub(super) fn touches_delay(
+        &self,
+        routes: &Routes,
+        latency: &TiSlice<ProcessorId, Frames>,
+        live: &TiSlice<NodeId, bool>,
+    ) -> bool {
+        match self {
+            Self::Latency(p, left) => live[routes.processors[*p].node] && *left < latency[*p],
+            Self::NodeOff(n) => live[*n] && routes.nodes[*n].processors().any(|p| latency[p].raw() > 0.0),
+            Self::Direct(_) => true,
+            Self::Work(..)
+            | Self::Frames(..)
+            | Self::Share { .. }
+            | Self::AllWork(_)
+            | Self::Timeline(_)
+            | Self::Stream { .. }
+            | Self::Quit(_)
+            | Self::FullPower => false,
+        }
+    }
+
+    /// Whether it sends somebody to the interface's own mixer.
+    pub(super) fn is_direct(&self) -> bool {
+        match self {
+            Self::Direct(_) => true,
+            Self::Work(..)
+            | Self::Frames(..)
+            | Self::Latency(..)
+            | Self::NodeOff(_)
+            | Self::Share { .. }
+            | Self::AllWork(_)
+            | Self::Timeline(_)
+            | Self::Stream { .. }
+            | Self::Quit(_)
+            | Self::FullPower => false,
+        }
+    }
+
+    /// Whether it can lighten a block.
+    pub(super) fn lightens(&self, block: &BlockWork) -> bool {
+        match self {
+            Self::Work(p, factor) | Self::Frames(p, factor) => block.worst(*p).raw() * (1.0 - factor) > 0.0,
+            Self::NodeOff(n) => block.included[*n],
+            // What is saved has to be more than another bus costs.
+            Self::Share { copies, .. } => {
+                let each = copies.iter().map(|&p| block.worst(p).raw());
+                each.clone().sum::<f64>() - each.fold(0.0, f64::max) > block.bus.raw()
+            }
+            Self::AllWork(_) | Self::Timeline(_) => true,
+            Self::Latency(..) | Self::Stream { .. } | Self::Quit(_) | Self::FullPower | Self::Direct(_) => {
+                false
+            }
+        }
+    }
+
+    /// Whether it changes the machine itself: how fast it is, how late it wakes, who else is on it.
+    pub(super) fn is_on_machine(&self) -> bool {
+        match self {
+            Self::Quit(_) | Self::FullPower => true,
+            Self::Work(..)
+            | Self::Frames(..)
+            | Self::Latency(..)
+            | Self::NodeOff(_)
+            | Self::Share { .. }
+            | Self::AllWork(_)
+            | Self::Timeline(_)
+            | Self::Stream { .. }
+            | Self::Direct(_) => false,
+        }
+    }
+
+    /// Whether it changes what is streamed or kept in memory.
+    pub(super) fn is_stored(&self) -> bool {
+        match self {
+            Self::Stream { .. } => true,
+            Self::Work(..)
+            | Self::Frames(..)
+            | Self::Latency(..)
+            | Self::NodeOff(_)
+            | Self::Share { .. }
+            | Self::AllWork(_)
+            | Self::Timeline(_)
+            | Self::Quit(_)
+            | Self::FullPower
+            | Self::Direct(_) => false,
+        }
+    }
+
+    /// What it changes of memory and disk.
+    pub(super) fn stored(&self) -> Stored {
+        match self {
+            Self::Stream { channels, memory } => Stored::Streams { channels: *channels, memory: *memory },
+            Self::Quit(program) => Stored::Program(*program),
+            Self::Work(..)
+            | Self::Frames(..)
+            | Self::Latency(..)
+            | Self::NodeOff(_)
+            | Self::Share { .. }
+            | Self::AllWork(_)
+            | Self::Timeline(_)
+            | Self::FullPower
+            | Self::Direct(_) => Stored::Nothing,
+        }
+    }
+
+    /// Whether it can free memory or disk (programs that are quit are counted with the machine).
+    pub(super) fn frees_storage(&self) -> bool {
+        match self {
+            Self::Stream { channels, memory } => *channels < 0 || memory.raw() < 0.0,
+            Self::Work(..)
+            | Self::Frames(..)
+            | Self::Latency(..)
+            | Self::NodeOff(_)
+            | Self::Share { .. }
+            | Self::AllWork(_)
+            | Self::Timeline(_)
+            | Self::Quit(_)
+            | Self::FullPower
+            | Self::Direct(_) => false,
+        }
+    }
+
+    /// The most work that it can save in blocks of kind `k` on the reference core; see [`SavedWork`].
+    pub(super) fn saves(
+        &self,
+        problem: &PhaseProblem<'_>,
+        block: &BlockWork,
+        k: usize,
+        now: &Applied,
+    ) -> SavedWork {
+        let routes = problem.context.session.routes();
+        let of = |p: ProcessorId, factor: WorkFactor| block.processor_work(p, k, factor);
+        let all = |p: ProcessorId| of(p, now.factor[p]);
+        match self {
+            Self::Work(p, factor) => SavedWork::OnNode {
+                node: routes.processors[*p].node,
+                work: all(*p) - of(*p, now.factor[*p].times(*factor, *factor)),
+            },
+            Self::Frames(p, factor) => SavedWork::OnNode {
+                node: routes.processors[*p].node,
+                work: all(*p) - of(*p, now.factor[*p].times(1.0, *factor)),
+            },
+            Self::NodeOff(n) => SavedWork::OnNode { node: *n, work: block.base[k][*n] },
+            Self::Share { copies, .. } => {
+                let each: Vec<(NodeId, Micros)> =
+                    copies.iter().map(|&p| (routes.processors[p].node, all(p))).collect();
+                let zero = Micros::new(0.0);
+                let (sum, most) = each.iter().fold((zero, zero), |(sum, most), c| (sum + c.1, most.max(c.1)));
+                SavedWork::Copies { each, in_all: sum - most }
+            }
+            Self::Timeline(factor) => SavedWork::Timeline(1.0 - factor),
+            Self::AllWork(factor) => SavedWork::OfAll(1.0 - factor),
+            // What these save, the work limit or other parts of the bound know.
+            Self::Latency(..) | Self::Stream { .. } | Self::Quit(_) | Self::FullPower | Self::Direct(_) => {
+                SavedWork::None
+            }
+        }
+    }
+
+    /// Whether this does at least what `other` does, so that `other` is not needed beside it.
+    #[must_use]
+    pub fn includes(&self, other: &Self) -> bool {
+        match (self, other) {
+            // Factors multiply: half of the work and half of that is a quarter. Nothing is left of nothing.
+            (Self::Work(p, left), Self::Work(q, _) | Self::Frames(q, _)) => p == q && *left == 0.0,
+            (Self::Latency(p, a), Self::Latency(q, b)) => p == q && a <= b,
+            (Self::Work(..), _)
+            | (Self::Frames(..), _)
+            | (Self::Latency(..), _)
+            | (Self::NodeOff(_), _)
+            | (Self::Share { .. }, _)
+            | (Self::AllWork(_), _)
+            | (Self::Timeline(_), _)
+            | (Self::Stream { .. }, _)
+            | (Self::Quit(_), _)
+            | (Self::FullPower, _)
+            | (Self::Direct(_), _) => self == other,
+        }
+    }
+}
+
+/// What an effect changes of memory and disk.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) enum Stored {
+    /// Nothing.
+    Nothing,
+    /// More channels or fewer, and more memory or less.
+    Streams {
+        /// Change of channels.
+        channels: i64,
+        /// Change of memory, read-ahead not counted.
+        memory: Gigabytes,
+    },
+    /// What a program holds is free.
+    Program(ProgramId),
+}
+
+/// Work that an effect saves, by where it is saved.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) enum SavedWork {
+    /// None.
+    None,
+    /// On one node.
+    OnNode {
+        /// The node.
+        node: NodeId,
+        /// So much.
+        work: Micros,
+    },
+    /// Copies leave their nodes, and one of them works elsewhere.
+    Copies {
+        /// What leaves each node.
+        each: Vec<(NodeId, Micros)>,
+        /// What is saved of all work.
+        in_all: Micros,
+    },
+    /// This share of the timeline's cost.
+    Timeline(f64),
+    /// This share of everything.
+    OfAll(f64),
+}

@@ -1,0 +1,130 @@
+//! Proof that far sides can be true, and what they refer to in the tables. Their interface becomes a rig of its own.
+
+use super::{Far, FarKnown, Meeting};
+use crate::rig::{Buffers, Offered, Rig, Setting, missing, twice};
+use crate::tables::{Tables, plain};
+use crate::{Invalid, rig};
+use std::sync::Arc;
+use swiftloop_units::ids::{DriverId, FarId, InterfaceId};
+use swiftloop_units::{Block, Hz};
+use typed_index_collections::TiVec;
+
+/// The driver model of a far side of which nothing is said.
+const USUAL_DRIVER: &str = "asio";
+
+/// What is known of each far side of a description.
+pub(crate) fn check_fars(
+    fars: &[Far],
+    meetings: &[Meeting],
+    tables: &Tables,
+) -> Result<TiVec<FarId, FarKnown>, Invalid> {
+    for (i, meeting) in meetings.iter().enumerate() {
+        if meetings[..i].iter().any(|other| other.id == meeting.id) {
+            return Err(twice("meeting point", &meeting.id).at("id").in_list("meeting", i));
+        }
+    }
+    let points: Vec<&str> = meetings.iter().map(|m| m.id.as_str()).collect();
+    let mut known = TiVec::new();
+    for (i, far) in fars.iter().enumerate() {
+        let here = |e: Invalid| e.in_list("far", i);
+        if fars[..i].iter().any(|other| other.id == far.id) {
+            return Err(here(twice("far side", &far.id).at("id")));
+        }
+        known.push(check_far(far, &points, tables).map_err(here)?);
+    }
+    Ok(known)
+}
+
+fn check_far(far: &Far, points: &[&str], tables: &Tables) -> Result<FarKnown, Invalid> {
+    let lines: Vec<&str> = tables.line.iter().map(|l| l.id.as_str()).collect();
+    let line =
+        tables.line_kind(&far.line).ok_or_else(|| missing("kind of line", &far.line, &lines).at("line"))?;
+    if far.measured.is_none() && far.link.is_none() && far.distance_km.is_none() {
+        return Err(Invalid::new(
+            format!("nothing says how far `{}` is", far.id),
+            "write distance_km = 410, or link = \"loft-link.json\" with what swiftloop link measure kept",
+        ));
+    }
+    if ![16, 24, 32].contains(&far.depth) {
+        return Err(Invalid::new("depth is 16, 24 or 32 bits", "16 suits a line").at("depth"));
+    }
+    if far.channels == 0 || far.channels > 64 {
+        return Err(
+            Invalid::new("from 1 to 64 channels go over a line", "1 is mono, 2 is stereo").at("channels")
+        );
+    }
+    if far.packet_frames.is_some_and(|p| !(8..=4800).contains(&p.get())) {
+        return Err(Invalid::new("a packet holds from 8 to 4800 frames", "128 is usual").at("packet_frames"));
+    }
+    if far.receive_buffer_ms.is_some_and(|b| b.raw() > 500.0) {
+        return Err(Invalid::new(
+            "nobody plays together with a receive buffer of over 500 ms",
+            "write milliseconds, such as 8",
+        )
+        .at("receive_buffer_ms"));
+    }
+    for (j, meets) in far.meets.iter().enumerate() {
+        if !points.contains(&meets.at.as_str()) {
+            return Err(missing("meeting point", &meets.at, points).at("at").in_list("meets", j));
+        }
+    }
+    if let Some(through) = &far.through {
+        let reached: Vec<&str> = far.meets.iter().map(|m| m.at.as_str()).collect();
+        if !reached.contains(&through.as_str()) {
+            let help = format!("write meets = [{{ at = \"{through}\", km = 120 }}] for this far side");
+            let what = if points.contains(&through.as_str()) {
+                Invalid::new(format!("nothing says how far `{through}` is from there"), help)
+            } else {
+                missing("meeting point", through, points)
+            };
+            return Err(what.at("through"));
+        }
+    }
+    Ok(FarKnown { line: line.clone(), theirs: Arc::new(theirs(far, tables)?) })
+}
+
+/// Their rig and the setting that they use.
+fn theirs(far: &Far, tables: &Tables) -> Result<(Rig, Setting), Invalid> {
+    let block = far.theirs.buffer_frames;
+    let described = match &far.their_rig {
+        Some(rig) => (**rig).clone(),
+        None => plain_rig(far, block),
+    };
+    let in_rig = far.their_rig.is_some();
+    let wrong = |e: Invalid| if in_rig { e.at("rig") } else { Invalid { path: vec![], ..e }.at("theirs") };
+    let their = Rig::checked(described, tables).map_err(wrong)?;
+    let interface = match &far.theirs.interface {
+        None => InterfaceId::from(0),
+        Some(id) => {
+            let all: Vec<&str> = their.interfaces.iter().map(|i| i.id.as_str()).collect();
+            their
+                .interface_called(id)
+                .ok_or_else(|| missing("interface", id, &all).at("interface").at("theirs"))?
+        }
+    };
+    let drivers = &their.interface(interface).drivers;
+    let all: Vec<&str> = drivers.iter().map(|d| d.id()).collect();
+    let driver = match far.theirs.driver.as_deref().filter(|_| in_rig) {
+        None => 0,
+        Some(id) => drivers
+            .iter()
+            .position(|d| plain(d.id()) == plain(id))
+            .ok_or_else(|| missing("driver", id, &all).at("driver").at("theirs"))?,
+    };
+    let rate = drivers[driver]
+        .rates_hz
+        .iter()
+        .copied()
+        .find(|r| *r == Hz::new(48_000))
+        .unwrap_or(drivers[driver].rates_hz[0]);
+    let offered = drivers[driver].buffers.offered(rate).into_iter().find(|o| o.block == block);
+    let buffer = offered.unwrap_or_else(|| Offered::plain(block));
+    Ok((their, Setting { interface, driver: DriverId::from(driver), rate, buffer }))
+}
+
+/// A rig with nothing but that interface.
+fn plain_rig(far: &Far, block: Block) -> rig::Description {
+    let theirs = &far.theirs;
+    let model = theirs.driver.clone().unwrap_or_else(|| USUAL_DRIVER.into());
+    rig::Description::of_one(&theirs.connection, &model, Buffers::only(block))
+}

@@ -1,0 +1,54 @@
+//! What is set: a driver, a rate and a buffer of one interface, and how the lines to far sides are set.
+
+use super::{Far, Offered};
+use swiftloop_measure::link::packet::Spare;
+use swiftloop_units::ids::{DriverId, FarId, InterfaceId, MeetingId};
+use swiftloop_units::{Block, Hz, Ms};
+
+/// One setting of one interface.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Setting {
+    /// The interface.
+    pub interface: InterfaceId,
+    /// The driver of that interface.
+    pub driver: DriverId,
+    /// Sample rate.
+    pub rate: Hz,
+    /// What to set on the panel.
+    pub buffer: Offered,
+}
+
+/// How the line to a far side is set.
+#[derive(Debug, Clone, PartialEq)]
+pub struct FarSetting {
+    /// The far side.
+    pub far: FarId,
+    /// Frames in a packet.
+    pub packet: Block,
+    /// The receive buffers here and there; none where nothing was measured that tells how long they have to be.
+    pub buffers: Option<(Ms, Ms)>,
+    /// Spare packets.
+    pub spare: Spare,
+    /// Channels, each way.
+    pub channels: u32,
+    /// A cable took the place of wireless, where there was any.
+    pub wired: bool,
+    /// Other traffic was stopped, where there was any.
+    pub quiet: bool,
+}
+
+impl FarSetting {
+    /// A cable takes the place of wireless: what was measured holds no more.
+    pub(crate) fn mends_wireless(&self, far: &Far) -> bool {
+        self.wired && far.wireless
+    }
+}
+
+/// How the lines of a phase are set; nothing where it has no far side.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct LinkSetting {
+    /// The meeting point through which packets go; straight to each other where there is none.
+    pub route: Option<MeetingId>,
+    /// Each far side.
+    pub fars: Vec<FarSetting>,
+}
