@@ -2,6 +2,10 @@
 //! `cargo bench -p swiftloop-core`. Compare within one run: machines differ, ratios less so.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+#[path = "../tests/laws/common.rs"]
+mod common;
+
+use common::{rig, session, tables};
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
 use swiftloop_core::doubt::Rigs;
@@ -11,8 +15,7 @@ use swiftloop_core::plan::{Arrangement, Evaluation, PhaseProblem, candidates, pl
 use swiftloop_core::rig::{LinkSetting, Offered, Rig, Setting};
 use swiftloop_core::risk::{RiskModel, WakeSet, Work};
 use swiftloop_core::session::Session;
-use swiftloop_files::generated::Size;
-use swiftloop_files::{generated, rig_from, session_from, tables};
+use swiftloop_fixtures::sessions::{self, Size};
 use swiftloop_units::ids::NodeId;
 use swiftloop_units::workers::OneByOne;
 use swiftloop_units::{Block, Blocks, Hz, Micros, Range};
@@ -20,8 +23,8 @@ use typed_index_collections::TiVec;
 
 fn made(tracks: usize, interfaces: usize, phases: usize) -> (Rig, Session) {
     let size = Size { tracks, processors: 6, interfaces, phases, remedies: 40 };
-    let rig = rig_from("rig", &generated::rig(size), tables()).unwrap();
-    let session = session_from("session", &generated::session(size), &rig, tables()).unwrap();
+    let rig = rig(&sessions::rig(size));
+    let session = session(&sessions::session(size), &rig);
     (rig, session)
 }
 

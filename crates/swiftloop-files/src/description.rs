@@ -187,10 +187,7 @@ pub fn session_weighed_from(
 ) -> Result<(Session, Vec<Used>), FileError> {
     let text = unmarked(text);
     let mut description: session::Description = parse(name, text, Kind::Session)?;
-    let paced = rig.machine.paced_cost.unwrap_or(tables.assume.paced_cost);
-    let speed = rig.speed_under(rig.machine.power);
-    let machine = Machine { processor: rig.machine.processor.clone(), speed, paced };
-    let used = fill(&mut description, catalogue, &machine);
+    let used = fill(&mut description, catalogue, &Machine::of(rig, tables));
     let session = Session::checked(description, tables).map_err(|e| locate(name, text, e))?;
     session.check_interfaces(rig).map_err(|e| locate(name, text, e))?;
     Ok((session, used))

@@ -7,7 +7,6 @@ mod catalogue_file;
 mod description;
 mod error;
 mod explain;
-pub mod generated;
 mod good_file;
 pub mod import;
 mod journal_file;

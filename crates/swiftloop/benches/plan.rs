@@ -5,7 +5,7 @@
 
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
-use swiftloop_files::generated::{self, Size};
+use swiftloop_fixtures::sessions::{self, Size};
 
 /// Runs of each; the first is not counted.
 const RUNS: usize = 9;
@@ -55,7 +55,7 @@ fn main() {
     let dir = tempfile::tempdir().unwrap();
     let made = |tracks| {
         let size = Size { tracks, processors: 6, interfaces: 4, phases: 6, remedies: 40 };
-        (generated::rig(size), generated::session(size))
+        (sessions::rig(size), sessions::session(size))
     };
     let demo = dir.path().join("demo");
     program().arg("demo").arg(&demo).status().unwrap();
@@ -64,7 +64,7 @@ fn main() {
         written(dir.path(), "200 tracks, 4 interfaces, 6 phases", 0.5, made(200)),
         written(dir.path(), "1000 tracks, 4 interfaces, 6 phases", 2.0, made(1000)),
         written(dir.path(), "5000 tracks, 4 interfaces, 6 phases", 12.5, made(5000)),
-        written(dir.path(), "45 GB of samples on 32 GB", 1.0, generated::short_of_memory()),
+        written(dir.path(), "45 GB of samples on 32 GB", 1.0, sessions::short_of_memory()),
     ];
     println!("| plan | median | least | most | asked for |\n| --- | --- | --- | --- | --- |");
     for case in &cases {

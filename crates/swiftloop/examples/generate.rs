@@ -1,8 +1,9 @@
 //! Writes a generated rig, session and project, to measure whole processes on:
 //! `cargo run --release --example generate -- DIR TRACKS PROCESSORS INTERFACES PHASES REMEDIES`
 
-use swiftloop_files::generated::exchange::{archive_of, sized};
-use swiftloop_files::generated::{Size, rig, session};
+use swiftloop_files::import::project_archive;
+use swiftloop_fixtures::projects::sized;
+use swiftloop_fixtures::sessions::{Size, rig, session};
 
 fn main() -> std::io::Result<()> {
     let words: Vec<String> = std::env::args().skip(1).collect();
@@ -17,6 +18,6 @@ fn main() -> std::io::Result<()> {
     let dir = std::path::PathBuf::from(words.first().map_or("generated", String::as_str));
     std::fs::create_dir_all(&dir)?;
     std::fs::write(dir.join("rig.toml"), rig(size))?;
-    std::fs::write(dir.join("project.dawproject"), archive_of(&sized(size.tracks, size.processors)))?;
+    std::fs::write(dir.join("project.dawproject"), project_archive(&sized(size.tracks, size.processors)))?;
     std::fs::write(dir.join("session.toml"), session(size))
 }

@@ -3,7 +3,9 @@
 //! by its two yardsticks, and no real work is bound by more than the two, so these are its bounds.
 
 use super::{Catalogue, Entry, OnMachine};
+use crate::rig::Rig;
 use crate::session::{Cost, CostFigures, Description, LatencyAt, Processor, WeighedDelay};
+use crate::tables::Tables;
 use swiftloop_measure::weigh::{AtRate, Line, Span, Yardsticks};
 use swiftloop_units::{Block, Factor, Frames, Hz, Nanos, Range, Share};
 
@@ -21,6 +23,18 @@ pub struct Machine {
     pub speed: f64,
     /// How much dearer what was measured alone is there in a chain at the real period.
     pub paced: Range<Factor>,
+}
+
+impl Machine {
+    /// The machine of a rig, as it is planned with.
+    #[must_use]
+    pub fn of(rig: &Rig, tables: &Tables) -> Self {
+        Self {
+            processor: rig.machine.processor.clone(),
+            speed: rig.speed_under(rig.machine.power),
+            paced: rig.machine.paced_cost.unwrap_or(tables.assume.paced_cost),
+        }
+    }
 }
 
 /// What became of one processor of the session.

@@ -1,6 +1,7 @@
 //! Alike tracks in one table.
 
-use crate::common::{EXACT_RIG, rig, session};
+use crate::common::{EXACT_RIG, described, rig, session, tables};
+use swiftloop_core::session::Session;
 
 /// Alike tracks in one table are the same as each in a table of its own.
 #[test]
@@ -34,7 +35,7 @@ fn more_tracks_than_any_session_has_are_refused() {
             (0..n).map(track).collect::<String>()
         )
     };
-    let read = |n| swiftloop_files::session_alone("session.toml", &text(n), swiftloop_files::tables());
+    let read = |n| Session::checked(described(&text(n)), tables());
     assert_eq!(read(10).expect("20000 tracks").tracks.len(), 20_000);
     assert!(read(11).expect_err("too many").to_string().contains("more than 20000 tracks"));
 }

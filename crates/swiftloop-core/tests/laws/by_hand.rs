@@ -1,10 +1,10 @@
 //! A remedy equals the session edited by hand: random sessions, every remedy that can be written down as an edit.
 
 use crate::common::{EXACT_RIG, HZ, arrangement, context};
+use crate::common::{rig_from, session_from};
 use swiftloop_core::plan::{Evaluation, PhaseProblem, Report, report};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::Session;
-use swiftloop_files::{rig_from, session_from, tables};
 use toml::{Table, Value};
 
 fn described(random: &mut fastrand::Rng) -> Table {
@@ -133,7 +133,7 @@ fn edited(session: &Table, remedy: &str) -> Option<Table> {
 
 fn open(session: &Table, rig: &Rig) -> Session {
     let text = toml::to_string(session).expect("text");
-    session_from("session.toml", &text, rig, tables()).unwrap_or_else(|e| panic!("{e}\n{text}"))
+    session_from(&text, rig).unwrap_or_else(|e| panic!("{e}\n{text}"))
 }
 
 fn figures(r: &Report) -> [f64; 9] {
@@ -152,8 +152,7 @@ fn figures(r: &Report) -> [f64; 9] {
 
 #[test]
 fn a_remedy_equals_the_session_edited_by_hand() {
-    let rig =
-        rig_from("rig.toml", &EXACT_RIG.replace("memory_gb = 16", "memory_gb = 8"), tables()).expect("a rig");
+    let rig = rig_from(&EXACT_RIG.replace("memory_gb = 16", "memory_gb = 8")).expect("a rig");
     let mut random = fastrand::Rng::with_seed(9);
     let mut compared = std::collections::BTreeMap::<String, usize>::new();
     for _ in 0..200 {

@@ -2,11 +2,11 @@
 //! whatever speed the rig says; on another one what it takes lies between its two yardsticks.
 
 use crate::common::EXACT_RIG;
-use swiftloop_core::catalogue::{Catalogue, Entry, Key, OnMachine, Used, WEIGHED};
+use crate::common::{described, rig_from, tables};
+use swiftloop_core::catalogue::{Catalogue, Entry, Key, Machine, OnMachine, Used, WEIGHED, fill};
 use swiftloop_core::load::{burst_cycle, processor_cost};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::{CostKnown, Session};
-use swiftloop_files::{rig_from, session_weighed_from, tables};
 use swiftloop_measure::weigh::{AtRate, Bursts, Delay, DelayAt, Span, VoiceCost, Yardsticks};
 use swiftloop_units::ids::ProcessorId;
 use swiftloop_units::{Block, Hz};
@@ -66,7 +66,7 @@ fn rig(more: &str) -> Rig {
         1,
     );
     assert_ne!(text, EXACT_RIG);
-    rig_from("rig.toml", &text, tables()).expect("a rig")
+    rig_from(&text).expect("a rig")
 }
 
 fn session(rig: &Rig, processor: &str, catalogue: &Catalogue) -> (Session, Vec<Used>) {
@@ -74,7 +74,10 @@ fn session(rig: &Rig, processor: &str, catalogue: &Catalogue) -> (Session, Vec<U
         "format = \"swiftloop.session/1\"\ntrack = [{{ id = \"a\", channels = 2, processor = [{{ {processor} }}] }}]\n\
          phase = [{{ kind = \"mixing\" }}]\n"
     );
-    session_weighed_from("session.toml", &text, rig, tables(), catalogue).expect("a session")
+    let mut description = described(&text);
+    let used = fill(&mut description, catalogue, &Machine::of(rig, tables()));
+    let session = Session::checked(description, tables()).expect("a session");
+    (session, used)
 }
 
 /// What the only processor takes in a block on this rig, in µs: low, typical, high.

@@ -169,7 +169,7 @@ fn the_sheet_is_true() {
 /// 45 GB of samples on a machine of 32: a plan that a person can follow.
 #[test]
 fn short_of_memory_the_fewest_instruments_are_printed_once_for_all_phases() {
-    let (rig_text, text) = swiftloop_files::generated::short_of_memory();
+    let (rig_text, text) = swiftloop_fixtures::sessions::short_of_memory();
     let rig = rig(&rig_text);
     let session = session(&text, &rig);
     let p = plan(context(&rig, &session), &OneByOne);

@@ -67,7 +67,7 @@ impl SoakMachine for Simulated {
 }
 
 fn class() -> WakeSet {
-    let class = swiftloop_files::tables().machine_class("desktop").unwrap();
+    let class = crate::common::tables().machine_class("desktop").unwrap();
     WakeSet::of_class(class.under(PowerPlan::Balanced))
 }
 

@@ -1,12 +1,14 @@
 //! Small rigs and sessions for the laws, written as users write them.
 #![allow(dead_code)]
 
+use std::sync::OnceLock;
+use swiftloop_core::Invalid;
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::Context;
 use swiftloop_core::plan::{Arrangement, PhaseProblem};
-use swiftloop_core::rig::{LinkSetting, Offered, Rig, Setting};
-use swiftloop_core::session::Session;
-use swiftloop_files::{rig_from, session_from, tables};
+use swiftloop_core::rig::{self, LinkSetting, Offered, Rig, Setting};
+use swiftloop_core::session::{self, Session};
+use swiftloop_core::tables::Tables;
 use swiftloop_units::{Block, Hz};
 
 /// A rig whose every delay is declared: one block in, two out, converters of 40 + 30 frames, 8 safety frames each way.
@@ -36,12 +38,37 @@ blocks_out = 2
 buffers = { powers = [32, 2048] }
 "#;
 
+/// The tables that ship with the program.
+pub fn tables() -> &'static Tables {
+    static TABLES: OnceLock<Tables> = OnceLock::new();
+    TABLES.get_or_init(|| {
+        let drivers = include_str!("../../../swiftloop-files/data/drivers.toml");
+        let world = include_str!("../../../swiftloop-files/data/world.toml");
+        toml::from_str(&format!("{drivers}\n{world}")).expect("good tables")
+    })
+}
+
+pub fn rig_from(text: &str) -> Result<Rig, Invalid> {
+    let description: rig::Description = toml::from_str(text).unwrap_or_else(|e| panic!("{e}\n{text}"));
+    Rig::checked(description, tables())
+}
+
+pub fn described(text: &str) -> session::Description {
+    toml::from_str(text).unwrap_or_else(|e| panic!("{e}\n{text}"))
+}
+
+pub fn session_from(text: &str, rig: &Rig) -> Result<Session, Invalid> {
+    let session = Session::checked(described(text), tables())?;
+    session.check_interfaces(rig)?;
+    Ok(session)
+}
+
 pub fn rig(text: &str) -> Rig {
-    rig_from("rig.toml", text, tables()).unwrap_or_else(|e| panic!("{e}: {}\n{text}", e.help()))
+    rig_from(text).unwrap_or_else(|e| panic!("{e}\n{text}"))
 }
 
 pub fn session(text: &str, rig: &Rig) -> Session {
-    session_from("session.toml", text, rig, tables()).unwrap_or_else(|e| panic!("{e}: {}\n{text}", e.help()))
+    session_from(text, rig).unwrap_or_else(|e| panic!("{e}\n{text}"))
 }
 
 pub fn context<'a>(rig: &'a Rig, session: &'a Session) -> Context<'a> {

@@ -26,7 +26,7 @@ fn frames(report: &Report) -> f64 {
 
 /// JACK's fixed overhead in the table, both ways, in frames.
 fn overhead() -> f64 {
-    let model = swiftloop_files::tables().driver_model("jack").expect("in the table");
+    let model = crate::common::tables().driver_model("jack").expect("in the table");
     (model.fixed_in_ms.typical() + model.fixed_out_ms.typical()).frames_at(HZ).raw()
 }
 
@@ -283,7 +283,7 @@ fn a_report_is_believed_but_not_beyond_what_reports_leave_out() {
 fn the_cursor_s_offset_is_the_way_out_alone() {
     let r =
         at(EXACT_RIG, &singer("", "{ id = \"look\", latency_frames = 500, cost = \"light\" }"), 0, 128, &[]);
-    let table = swiftloop_files::tables();
+    let table = crate::common::tables();
     let out = table
         .driver_model("jack")
         .map(|m| m.fixed_out_ms.typical().frames_at(HZ).raw())

@@ -1,13 +1,13 @@
 //! What notes teach, against sessions whose true costs are known: meters are read off a session that is dearer than its
 //! classes say; dropouts and feelings come from rigs that lean one way.
 
+use crate::common::tables;
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, rigs, session, singer};
 use swiftloop_core::doubt::Cause;
 use swiftloop_core::loops::Context;
 use swiftloop_core::notes::{Feels, Note, Told, learn};
 use swiftloop_core::plan::{Arrangement, Evaluation, PhaseProblem, busy, report};
 use swiftloop_core::session::Session;
-use swiftloop_files::tables;
 use swiftloop_units::{Factor, Share};
 
 fn loaded() -> String {

@@ -1,6 +1,7 @@
 //! What is summed, held against small worlds that were written without looking at how the core sums it: the order of work,
 //! blocks behind blocks, the ring, the disk, and a time line of interruptions.
 
+use crate::common::tables;
 use crate::simulate::{between, disk, ring, roll, scheduler, spread, timeline};
 use swiftloop_core::load::{
     BlockGraph, Graph, Rule, Sequence, WorkShare, critical_path, first_ready_bound, graham_bound,
@@ -8,7 +9,6 @@ use swiftloop_core::load::{
 };
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::risk::{RiskModel, WakeSet, Work, disk_dropouts};
-use swiftloop_files::tables;
 use swiftloop_units::ids::NodeId;
 use swiftloop_units::{Blocks, Factor, MegabytesPerSecond, Micros, Ms, Range, Share};
 use typed_index_collections::TiVec;

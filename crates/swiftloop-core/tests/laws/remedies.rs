@@ -29,7 +29,7 @@ fn tried(rig_text: &str, session_text: &str, id: &str) -> Tried {
     let index = index.unwrap_or_else(|| panic!("{id} is not offered: {:?}", offered(rig_text, session_text)));
     let evaluation = Evaluation::new(&problem, arrangement(&problem, 128, None, 4));
     let remedy = &problem.remedies[index];
-    let row = swiftloop_files::tables().remedy(remedy.kind);
+    let row = crate::common::tables().remedy(remedy.kind);
     assert_eq!(remedy.effort, row.effort);
     assert!(remedy.id.starts_with(remedy.kind.as_str()), "{remedy:?}");
     Tried { before: report(&evaluation, &[]), after: report(&evaluation, &[index]), effort: remedy.effort }

@@ -87,7 +87,7 @@ fn a_measured_profile_is_used_and_is_narrower_than_the_class() {
 #[test]
 fn a_soak_counts_as_often_as_the_model_says_it_will() {
     let wake = wake();
-    let class = swiftloop_files::tables().machine_class("desktop").unwrap().under(PowerPlan::Balanced);
+    let class = crate::common::tables().machine_class("desktop").unwrap().under(PowerPlan::Balanced);
     let variation = class.variation.typical().raw();
     let mut random = fastrand::Rng::with_seed(21);
     let mut gauss =

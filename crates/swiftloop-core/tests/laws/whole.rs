@@ -1,11 +1,11 @@
 //! Whole sessions, from their file to the dropouts that are said, held against the small worlds: what each node takes is added
 //! up here from the file's figures, a scheduler works through the block, and the block is put on a time line of interruptions.
 
+use crate::common::tables;
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, session};
 use crate::simulate::{scheduler, spread, timeline};
 use swiftloop_core::plan::{Evaluation, PhaseProblem, Report, report};
 use swiftloop_core::rig::PowerPlan;
-use swiftloop_files::tables;
 
 /// A session as its file says it, and as a block of the scheduler's.
 struct Made {

@@ -70,3 +70,17 @@ pub(super) fn hashes_in<'n>(path: &Path, names: impl Iterator<Item = &'n str>) -
     }
     found
 }
+
+/// A project archive that holds this description and nothing else.
+///
+/// # Panics
+/// Never: it is written into memory.
+#[must_use]
+pub fn project_archive(project: &str) -> Vec<u8> {
+    let mut archive = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    let written = archive
+        .start_file("project.xml", zip::write::SimpleFileOptions::default())
+        .and_then(|()| std::io::Write::write_all(&mut archive, project.as_bytes()).map_err(Into::into))
+        .and_then(|()| archive.finish());
+    written.map(std::io::Cursor::into_inner).unwrap_or_default()
+}

@@ -11,6 +11,7 @@ mod recordings;
 mod standard_midi;
 mod write;
 
+pub use archive::project_archive;
 pub use found::{Found, FoundBus, FoundProcessor, FoundTrack};
 pub use merge::{Merged, merged};
 

@@ -4,7 +4,10 @@ use proptest::prelude::*;
 use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use swiftloop_core::session::{ProcessorKind, Session, Source, State};
-use swiftloop_files::generated::exchange::{Lane, archive_of, boathouse, project};
+use swiftloop_files::import::project_archive;
+use swiftloop_fixtures::projects::{Lane, project};
+
+const BOATHOUSE: &str = include_str!("../../../swiftloop/demo/boathouse-project.xml");
 use swiftloop_files::import::{Found, merged, read_source};
 use swiftloop_files::{session_alone, tables};
 
@@ -22,7 +25,7 @@ impl Here {
     }
 
     fn project(&self, xml: &str) -> Result<Found, String> {
-        read_source(&self.write("p.dawproject", &archive_of(xml))).map_err(|e| e.to_string())
+        read_source(&self.write("p.dawproject", &project_archive(xml))).map_err(|e| e.to_string())
     }
 }
 
@@ -62,7 +65,7 @@ fn settings_in_an_archive_are_told_by_their_hash() {
 #[test]
 fn the_boathouse_is_read_as_its_people_know_it() {
     let here = Here::new();
-    let found = read_source(&here.write("boathouse.dawproject", &boathouse())).expect("read");
+    let found = read_source(&here.write("boathouse.dawproject", &project_archive(BOATHOUSE))).expect("read");
     let track = |id: &str| found.tracks.iter().find(|t| t.id == id).expect(id);
     assert_eq!((found.name.as_str(), found.rates_hz.clone()), ("boathouse", vec![(48_000, 4), (44_100, 1)]));
     assert!(
@@ -138,7 +141,7 @@ proptest! {
     #[test]
     fn any_damage_is_an_error(at in 0usize..4000, to in any::<u8>(), cut in 0usize..4000) {
         let here = Here::new();
-        let mut bytes = boathouse();
+        let mut bytes = project_archive(BOATHOUSE);
         let len = bytes.len();
         bytes[at % len] = to;
         let _ = read_source(&here.write("a.dawproject", &bytes));

@@ -1,9 +1,9 @@
 //! Saving: the whole file or nothing, never over an existing one unless asked. Schemas fit the demo's shape.
 
-use swiftloop_files::generated::{self, Size};
 use swiftloop_files::{
     FileError, Overwrite, rig_from, rig_schema, save, session_from, session_schema, tables,
 };
+use swiftloop_fixtures::sessions::{self, Size};
 
 #[test]
 fn an_existing_file_is_kept_unless_asked() {
@@ -47,8 +47,8 @@ fn generated_files_of_any_size_are_read() {
     for tracks in [1, 10, 77] {
         let size = Size { tracks, processors: 3, interfaces: 2, phases: 7, remedies: 5 };
         let size = Size { tracks: size.tracks.max(3), ..size };
-        let rig = rig_from("rig", &generated::rig(size), tables()).expect("a rig");
-        let session = session_from("session", &generated::session(size), &rig, tables()).expect("a session");
+        let rig = rig_from("rig", &sessions::rig(size), tables()).expect("a rig");
+        let session = session_from("session", &sessions::session(size), &rig, tables()).expect("a session");
         assert_eq!((rig.interfaces.len(), session.tracks.len(), session.phases.len()), (2, size.tracks, 7));
     }
 }

@@ -1,12 +1,15 @@
 //! `import`: a session that nobody types, from the built program.
 
 use crate::common::Folder;
-use swiftloop_files::generated::exchange::{Lane, archive_of, boathouse, project};
+use swiftloop_files::import::project_archive;
+use swiftloop_fixtures::projects::{Lane, project};
+
+const BOATHOUSE: &str = include_str!("../../demo/boathouse-project.xml");
 
 #[test]
 fn a_project_becomes_a_session_that_plans_and_is_brought_up_to_date() {
     let folder = Folder::with_demo();
-    folder.write("boathouse.dawproject", boathouse());
+    folder.write("boathouse.dawproject", project_archive(BOATHOUSE));
     let first = folder.run(&["import", "boathouse.dawproject", "--into", "mine.toml", "--rig", "rig.toml"]);
     assert_eq!(first.code, 0, "{}", first.err);
     for said in ["Written: mine.toml", "8 tracks", "live inputs", "swiftloop plan rig.toml mine.toml"] {
@@ -34,7 +37,7 @@ fn a_project_becomes_a_session_that_plans_and_is_brought_up_to_date() {
 fn what_cannot_be_read_changes_nothing() {
     let folder = Folder::with_demo();
     let before = folder.read("session.toml");
-    folder.write("bad.dawproject", archive_of("<Project version=\"1.0\"><Structure>"));
+    folder.write("bad.dawproject", project_archive("<Project version=\"1.0\"><Structure>"));
     folder.write("empty.dawproject", b"");
     for source in ["bad.dawproject", "empty.dawproject", "nothing.dawproject", "rig.toml"] {
         let answer = folder.run(&["import", source]);
@@ -42,7 +45,7 @@ fn what_cannot_be_read_changes_nothing() {
         assert!(answer.err.contains("to do:"), "{}", answer.err);
     }
     // A session that is not sound is not written into either.
-    folder.write("good.dawproject", boathouse());
+    folder.write("good.dawproject", project_archive(BOATHOUSE));
     folder.write("session.toml", before.replace("kind = \"mixing\"", "kind = \"mixin\""));
     let answer = folder.run(&["import", "good.dawproject"]);
     assert!(answer.code == 2 && answer.err.contains("mixin"), "{}", answer.err);
@@ -61,7 +64,7 @@ fn names_from_a_project_do_nothing_to_a_terminal() {
         audio_hz: Some(48_000),
         ..Lane::default()
     };
-    folder.write("p.dawproject", archive_of(&project(&[lane.clone(), lane]).replace('\u{1b}', "&#x9;")));
+    folder.write("p.dawproject", project_archive(&project(&[lane.clone(), lane]).replace('\u{1b}', "&#x9;")));
     let answer = folder.run(&["import", "p.dawproject"]);
     assert_eq!(answer.code, 0, "{}", answer.err);
     assert!(!answer.out.contains('\u{202e}') && !answer.out.contains('\u{1b}'), "{:?}", answer.out);

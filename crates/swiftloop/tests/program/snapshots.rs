@@ -103,7 +103,7 @@ fn what_is_written_and_what_was_copied() {
     for width in ["80", "100", "160"] {
         let folder = Folder::empty();
         // By a name of its own: a path of whoever runs this would move the line ends.
-        folder.link("COPY", concat!(env!("CARGO_MANIFEST_DIR"), "/demo/computers/bad-laptop"));
+        folder.link("COPY", &swiftloop_fixtures::computer("bad-laptop").display().to_string());
         let show = |name: &str, args: &[&str]| {
             let answer = folder.run_with(args, &[("COLUMNS", width)]);
             assert!(answer.code <= 1, "{args:?}: {}", answer.err);

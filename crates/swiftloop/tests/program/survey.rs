@@ -4,7 +4,7 @@ use crate::common::Folder;
 use serde_json::Value;
 
 fn computer(name: &str) -> String {
-    format!("{}/demo/computers/{name}", env!("CARGO_MANIFEST_DIR"))
+    swiftloop_fixtures::computer(name).display().to_string()
 }
 
 fn findings(survey: &Value) -> Vec<&str> {

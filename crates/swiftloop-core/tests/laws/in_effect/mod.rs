@@ -6,13 +6,13 @@ mod states;
 mod watching;
 mod way_home;
 
+use crate::common::tables;
 use machine::{Machine, demand, ready};
 use swiftloop_core::in_effect::{ByHand, compare, handout, puts};
 use swiftloop_core::loops::Context;
 use swiftloop_core::plan;
 use swiftloop_core::plan::{Request, attempt_trial};
 use swiftloop_core::rig::{PowerPlan, Rig};
-use swiftloop_files::tables;
 use swiftloop_units::Share;
 use swiftloop_units::workers::OneByOne;
 

@@ -10,7 +10,7 @@ use std::process::ExitCode;
 use swiftloop_core::rig::{PowerPlan, Rig};
 use swiftloop_core::session::Session;
 use swiftloop_core::soak::{Provenance, learn};
-use swiftloop_files::generated::exchange::boathouse;
+use swiftloop_files::import::project_archive;
 use swiftloop_files::{FileError, Overwrite, rig_from, save, save_all, session_from, tables, with_profile};
 use swiftloop_host::simulated::tidy_laptop;
 
@@ -108,6 +108,14 @@ fn soaked_rig(dir: &Path) -> Result<String, Failure> {
 }
 
 /// What the kernel did while the mix was played. (A computer of ours, on which packets were sent at certain times.)
+/// The project of the folk session, as its software might describe it.
+const PROJECT: &str = include_str!("../../../demo/boathouse-project.xml");
+
+/// The project as an archive saved for exchange.
+pub fn boathouse() -> Vec<u8> {
+    project_archive(PROJECT)
+}
+
 pub const TRACE: (&str, &str) = ("mixing.trace.txt", include_str!("../../../demo/mixing.trace.txt"));
 
 /// What their laptop tells of itself, as the script of `collect` copies it. (Made up.)

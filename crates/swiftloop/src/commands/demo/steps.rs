@@ -1,5 +1,6 @@
 //! The steps of the tour: each works out its answer as the command itself would.
 
+use super::sample::boathouse;
 use super::sample::{
     ARCHIVE, LAPTOP, PROBED, SOAKED, TRACE, files, opened_probed, opened_soaked, write_laptop,
 };
@@ -21,7 +22,6 @@ use swiftloop_core::notes::Note;
 use swiftloop_core::plan;
 use swiftloop_core::plan::{Choice, Plan, Request, attempt_trial};
 use swiftloop_core::session::Session;
-use swiftloop_files::generated::exchange::boathouse;
 use swiftloop_files::import::{merged, read_source};
 use swiftloop_files::{Overwrite, Recording, save, tables};
 use swiftloop_measure::listen;

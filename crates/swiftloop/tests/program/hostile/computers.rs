@@ -7,7 +7,7 @@ use std::path::Path;
 /// The good desktop, to be spoilt.
 fn copied() -> Folder {
     let folder = Folder::empty();
-    let good = format!("{}/demo/computers/good-desktop", env!("CARGO_MANIFEST_DIR"));
+    let good = swiftloop_fixtures::computer("good-desktop");
     copy_tree(Path::new(&good), &folder.path("copy"));
     folder
 }

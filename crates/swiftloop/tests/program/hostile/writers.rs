@@ -199,7 +199,7 @@ fn toml_is_whole(text: &str) -> bool {
 
 pub fn folder() -> Folder {
     let folder = Folder::with_demo();
-    let good = format!("{}/demo/computers/good-desktop", env!("CARGO_MANIFEST_DIR"));
+    let good = swiftloop_fixtures::computer("good-desktop");
     crate::common::copy_tree(std::path::Path::new(&good), &folder.path("computer"));
     std::fs::create_dir(folder.path("recordings")).unwrap();
     std::fs::create_dir(folder.path("made")).unwrap();

@@ -32,7 +32,7 @@ fn copies_of_three_systems_are_held_against_the_plan() {
     let list = desk["computers"][0]["differences"].as_array().unwrap();
     assert!(list.iter().all(|d| d["apply_sets_it"] == false), "{desk}");
     assert!(list[2]["commands"][0].as_str().unwrap().starts_with("powercfg "), "{desk}");
-    let mac = demo(&folder, "loft", "writing", "desk");
+    let mac = demo(&folder, "loft-mac", "writing", "desk");
     assert_eq!(ids(&mac), ["rate", "rate", "power", "on-battery", "programs"]);
     let linux = demo(&folder, "bad-laptop", "tracking", "rack");
     for id in ["device", "rate", "power", "on-battery", "limited-clock", "idle", "no-realtime", "memory"] {
@@ -217,7 +217,7 @@ fn whatever_a_copy_of_another_system_holds_there_is_an_answer() {
     let folder = Folder::empty();
     folder.write("settings.toml", settings(&[]));
     let mut random = fastrand::Rng::with_seed(151);
-    for (name, system) in [("boathouse-laptop", "windows"), ("loft", "macos")] {
+    for (name, system) in [("boathouse-laptop", "windows"), ("loft-mac", "macos")] {
         for round in 0..12 {
             let to = format!("{system}-{round}");
             copy_tree(std::path::Path::new(&computer(name)), &folder.path(&to));

@@ -18,7 +18,10 @@ use std::path::Path;
 
 /// A made-up computer of the demo.
 fn computer(name: &str) -> String {
-    format!("{}/demo/computers/{name}", env!("CARGO_MANIFEST_DIR"))
+    match name {
+        "boathouse-laptop" => format!("{}/demo/computers/{name}", env!("CARGO_MANIFEST_DIR")),
+        _ => swiftloop_fixtures::computer(name).display().to_string(),
+    }
 }
 
 /// A copy of a made-up computer that may be changed, in the test's folder.

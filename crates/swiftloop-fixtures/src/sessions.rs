@@ -1,8 +1,6 @@
 //! Generated rigs and sessions of any size, for benches and for measuring whole processes: made-up, reproducible
 //! from a seed, and as mixed as real ones (busses, sends, bursts, copies, look-ahead, instruments).
 
-pub mod exchange;
-
 use std::fmt::Write;
 
 /// How large.

@@ -1,22 +1,6 @@
-//! Made-up projects saved for exchange: one of any size, and that of the boathouse. Only such archives are shipped.
+//! Made-up projects as software describes them for exchange: with the tracks that a test asks for, or of any size.
 
 use std::fmt::Write as _;
-use std::io::{Cursor, Write as _};
-use zip::write::SimpleFileOptions;
-
-/// An archive with this description in it.
-///
-/// # Panics
-/// Never: it is written into memory.
-#[must_use]
-pub fn archive_of(project: &str) -> Vec<u8> {
-    let mut archive = zip::ZipWriter::new(Cursor::new(Vec::new()));
-    let written = archive
-        .start_file("project.xml", SimpleFileOptions::default())
-        .and_then(|()| archive.write_all(project.as_bytes()).map_err(Into::into))
-        .and_then(|()| archive.finish());
-    written.map(Cursor::into_inner).unwrap_or_default()
-}
 
 /// One track of a project.
 #[derive(Debug, Clone, Default)]
@@ -127,7 +111,7 @@ pub fn sized(tracks: usize, devices: usize) -> String {
 
 /// The folk session in the boathouse, as its software might save it.
 #[must_use]
-pub fn boathouse() -> Vec<u8> {
+pub fn boathouse() -> String {
     const AUDIO: Lane<'_> = Lane {
         name: "",
         content: "audio",
@@ -141,7 +125,7 @@ pub fn boathouse() -> Vec<u8> {
         audio_hz: Some(48_000),
     };
     let chord = [(0.0, 4.0), (0.0, 4.0), (0.0, 4.0), (3.5, 4.5), (4.0, 4.0)];
-    archive_of(&project(&[
+    project(&[
         Lane {
             name: "Main",
             content: "tracks",
@@ -205,5 +189,5 @@ pub fn boathouse() -> Vec<u8> {
             devices: &[("ClapPlugin", "instrument", "Strings", "boathouse.strings", true)],
             ..AUDIO
         },
-    ]))
+    ])
 }

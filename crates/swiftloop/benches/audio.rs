@@ -1,4 +1,4 @@
-//! How fast recordings are read and listened to, in bytes of 24-bit samples a second. `cargo bench -p swiftloop-core --bench audio`
+//! How fast recordings are read and listened to, in bytes of 24-bit samples a second. `cargo bench -p swiftloop --bench audio`
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};

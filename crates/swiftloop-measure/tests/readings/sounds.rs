@@ -1,8 +1,13 @@
 //! Sounds for the tests: ideal delays made in the frequency domain, noise from a seed.
 #![allow(dead_code)]
 
-pub use swiftloop_host::simulated::gauss;
 use swiftloop_units::fourier::{Complex, back_double, forward_double};
+
+/// One value of a normal distribution (Box and Muller).
+pub fn gauss(random: &mut fastrand::Rng) -> f64 {
+    let u = 1.0 - random.f64();
+    (-2.0 * u.ln()).sqrt() * (std::f64::consts::TAU * random.f64()).cos()
+}
 
 /// `samples` later by `delay` frames, exactly, as an ideal pair of converters would: a turn of every phase.
 pub fn delayed(samples: &[f32], delay: f64, length: usize) -> Vec<f64> {
