@@ -6,8 +6,9 @@
 use std::path::{Path, PathBuf};
 use swiftloop_measure::link::stamp::{Key, Probe};
 use swiftloop_units::Hz;
-use swiftloop_files::generated::exchange::{boathouse, sized};
-use swiftloop_files::generated::{Size, rig, session};
+use swiftloop_files::import::project_archive;
+use swiftloop_fixtures::projects::sized;
+use swiftloop_fixtures::sessions::{Size, rig, session};
 use swiftloop_files::{Depth, wav_bytes};
 use swiftloop_fuzz::{BETWEEN, program};
 
@@ -73,12 +74,12 @@ fn descriptions(all: &Path, demo: &Path, cases: &Path) -> Done {
     let small = Size { tracks: 4, processors: 2, interfaces: 1, phases: 2, remedies: 2 };
     corpus.add(0..6, &both(&rig(small), &session(small)))?;
     for (r, s) in [
-        ("rig", "one"),
-        ("rig", "mem"),
-        ("rig2", "share"),
-        ("rig-d", "direct"),
-        ("rig-cl", "cl"),
-        ("1202r", "1202s"),
+        ("desktop-rig", "one-live-track-session"),
+        ("desktop-rig", "muted-sampler-session"),
+        ("two-cores-rig", "reverb-copies-session"),
+        ("direct-mixer-rig", "direct-listener-session"),
+        ("hiccup-clusters-rig", "hiccup-clusters-session"),
+        ("cheapest-sets-tie-first-rig", "cheapest-sets-tie-first-session"),
     ] {
         let read = |name: &str| text(cases.join(format!("{name}.toml")));
         corpus.add([0, 1, 3, 5], &both(&read(r)?, &read(s)?))?;
@@ -203,7 +204,7 @@ fn write_all() -> Done {
     let demo = tempfile::tempdir()?;
     let folder = demo.path().join("demo");
     program().run(&["demo", folder.to_str().ok_or("a path")?]);
-    descriptions(&all, &folder, &here.join("swiftloop-core/tests/cases"))?;
+    descriptions(&all, &folder, &here.join("swiftloop-fixtures/cases"))?;
     sound(&all)?;
     let mut traces = Corpus::of(&all, "kernel_trace")?;
     for file in files_below(&here.join("swiftloop-files/tests/traces"))?
@@ -214,11 +215,11 @@ fn write_all() -> Done {
         traces.add(0..4, &text[..text.len().min(20_000)])?;
     }
     let mut archives = Corpus::of(&all, "archive")?;
-    archives.add([2, 3], &boathouse())?;
+    archives.add([2, 3], &project_archive(include_str!("../../crates/swiftloop/demo/boathouse-project.xml")))?;
     archives.add([0, 1], sized(3, 2).as_bytes())?;
     archives.add([2, 3], b"MThd\0\0\0\x06\0\x01\0\x01\x01\xe0MTrk\0\0\0\x14\0\xff\x03\x04Harp\0\x90\x40\x40\x60\x80\x40\0\0\xff\x2f\0")?;
     bundles(&all)?;
     packets(&all)?;
-    computers(&all, &here.join("swiftloop/demo/computers"))?;
+    computers(&all, &here.join("swiftloop-fixtures/computers"))?;
     kept(&all, &folder)
 }

@@ -112,6 +112,6 @@ pub fn choice(data: &[u8], of: usize) -> Option<(usize, &[u8])> {
 pub const BETWEEN: &str = "\n%%\n";
 
 /// The least of a rig and of a session, for what is read beside them.
-pub const SMALL_RIG: &str = include_str!("../../crates/swiftloop-core/tests/cases/rig.toml");
+pub const SMALL_RIG: &str = include_str!("../../crates/swiftloop-fixtures/cases/desktop-rig.toml");
 /// See [`SMALL_RIG`].
-pub const SMALL_SESSION: &str = include_str!("../../crates/swiftloop-core/tests/cases/one.toml");
+pub const SMALL_SESSION: &str = include_str!("../../crates/swiftloop-fixtures/cases/one-live-track-session.toml");
