@@ -5,28 +5,28 @@
 // They panic where nothing can be written; `output` does not.
 #![cfg_attr(not(test), deny(clippy::print_stderr, clippy::print_stdout))]
 
-mod built;
+mod apply;
+mod check;
 mod cli;
-mod commands;
-mod failure;
-mod here;
-mod in_effect;
-mod kept;
-mod named;
-mod opened;
-mod output;
-mod page;
-mod printing;
-mod probing;
-mod sentinel;
-mod soaking;
-#[cfg(target_os = "linux")]
-mod tracing;
-mod usage;
-mod views;
-#[cfg(target_os = "linux")]
-mod weighing;
-mod words;
+mod collect;
+mod demo;
+mod import;
+mod link;
+mod listen;
+mod manual;
+mod new;
+mod note;
+mod plan;
+mod probe;
+mod shared;
+mod sheet;
+mod soak;
+mod survey;
+mod trace;
+mod trial;
+mod watch;
+mod weigh;
+mod why;
 
 use clap::Parser;
 use std::ffi::OsString;
@@ -37,13 +37,13 @@ use std::process::ExitCode;
 pub fn run(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
     let cli = match cli::Cli::try_parse_from(arguments) {
         Ok(cli) => cli,
-        Err(error) => match usage::failure(&error) {
+        Err(error) => match cli::usage::failure(&error) {
             Some(failure) => return failure.report(),
             None => error.exit(),
         },
     };
     cli.color.write_global();
-    match commands::run(cli.command) {
+    match cli::dispatch::run(cli.command) {
         Ok(code) => code,
         Err(failure) => failure.report(),
     }

@@ -1,0 +1,61 @@
+//! The hands that set things: levers of this computer or of a copy, and what is held by a process of ours.
+
+use super::holder;
+use crate::shared::failure::Failure;
+use crate::shared::in_effect::own_user;
+use std::path::{Path, PathBuf};
+use swiftloop_core::in_effect::Lever;
+use swiftloop_files::journal_of_user;
+use swiftloop_host::levers::{LeverError, Levers};
+
+/// Where the journal lies.
+pub fn journal_path(root: Option<&Path>) -> Result<PathBuf, Failure> {
+    journal_of_user(own_user(), root).ok_or_else(|| {
+        Failure::machine(
+            "this user has no home folder, so there is no place for the journal, and nothing may be set without it",
+            "set HOME, or XDG_STATE_HOME, to a folder of this user's own",
+        )
+    })
+}
+
+/// Levers, and a place for who is held.
+pub struct Hands {
+    levers: Levers,
+    holder: PathBuf,
+}
+
+impl Hands {
+    /// Of this computer, or of a copy; the holder is noted beside the journal.
+    pub fn of(root: Option<&Path>, journal: &Path) -> Self {
+        let levers = root.map_or_else(Levers::here, Levers::of_copy);
+        Self { levers, holder: journal.with_extension("holder") }
+    }
+
+    /// It is a copy.
+    pub fn is_copy(&self) -> bool {
+        self.levers.is_copy()
+    }
+
+    /// What a lever reads.
+    pub fn read(&self, lever: &Lever) -> Result<String, LeverError> {
+        self.levers.read(lever)
+    }
+
+    /// Puts it.
+    pub fn put(&self, lever: &Lever, to: &str) -> Result<(), LeverError> {
+        if *lever == Lever::WakeLimit && !self.levers.is_copy() {
+            return holder::put(&self.holder, to);
+        }
+        self.levers.put(lever, to)
+    }
+
+    /// Takes away what was left by whoever was cut off.
+    pub fn tidy(&self, lever: &Lever) {
+        self.levers.tidy(lever);
+    }
+
+    /// Lets go of what is held, whoever else holds it as well.
+    pub fn let_go(&self) {
+        holder::end(&self.holder);
+    }
+}

@@ -1,0 +1,261 @@
+//! Differences between a computer and the plan in words: what is, what should be, what it costs in this phase, what to do.
+
+use super::figures::{decimals, duration, in_ms, percent, rate, us};
+use super::survey;
+use crate::shared::page::{TIED, and_list, clean};
+use swiftloop_core::in_effect::{Cost, Demand, Difference, NotTaken, Unread, Wrong};
+use swiftloop_core::survey::{Hurt, Idle, System};
+use swiftloop_units::{PerHour, Seconds};
+
+/// A difference in words.
+pub struct Said {
+    /// What is, and what should be.
+    pub what: String,
+    /// Why it matters in this phase, in figures where there are any.
+    pub costs: String,
+    /// What to do with the hands; empty where a command does it all.
+    pub todo: String,
+    /// Commands that do it.
+    pub commands: Vec<String>,
+}
+
+/// Dropouts that grow by less are no reason.
+const GROWS: f64 = 1.2;
+/// And fewer than this an hour are not told.
+const TOLD: f64 = 0.001;
+
+/// A difference in words.
+pub fn say(demand: &Demand, system: System, d: &Difference) -> Said {
+    let said = |what: String, costs: &str, todo: &str| Said {
+        what,
+        costs: join(&cost(demand, &d.cost), costs),
+        todo: todo.into(),
+        commands: Vec::new(),
+    };
+    let hz = demand.rate_hz;
+    match &d.wrong {
+        Wrong::NoDevice { there } => {
+            let there: Vec<String> = there.iter().map(|t| clean(t).into_owned()).collect();
+            let there = if there.is_empty() { "nothing".into() } else { and_list(&there) };
+            said(
+                format!("The {} is not there; there is {there}.", clean(&demand.interface_name)),
+                "Nothing of this phase can be played or recorded.",
+                "Connect it, switch it on, and check again. If it goes by another name here, write that name into the rig (name = \"…\").",
+            )
+        }
+        Wrong::NoServer { server } => {
+            let start = if *server == "JACK" {
+                format!("Start it: jackd -R -d alsa -d hw:CARD -r {hz} -p {}", demand.buffer_frames)
+            } else {
+                "Start it: systemctl --user start pipewire".to_string()
+            };
+            Said { todo: start, ..said(format!("{server} does not run; the plan goes through it."), "No sound at all.", "") }
+        }
+        Wrong::Rate { place, is, .. } => said(
+            format!("{} is at {is}{TIED}Hz; the plan says {hz}.", clean(place)),
+            "Something converts on the way (delay, load), or recordings play at a wrong pitch.",
+            match system {
+                System::Linux if place == "JACK" => "JACK keeps the rate that it was started with: start it again with that of the plan (-r).",
+                System::Linux => "Set it where it is opened, before anything plays.",
+                System::Windows => "Set it under Sound, Properties of the device, Advanced; and on the interface's panel.",
+                System::MacOs => "Set it in Audio MIDI Setup, under Format of the device.",
+            },
+        ),
+        Wrong::RateNotAllowed { allowed } => {
+            let list: Vec<String> = allowed.iter().map(ToString::to_string).collect();
+            said(
+                format!("PipeWire may run at {} only; the plan says {hz}.", and_list(&list)),
+                "It converts everything instead.",
+                "Hold it at the planned rate for the session: apply does that.",
+            )
+        }
+        Wrong::Buffer { who, is } => said(
+            format!("{} works in blocks of {is}; the plan says {}.", clean(who), demand.buffer_frames),
+            "",
+            "Set the buffer where the device is opened: in your software, or on the panel.",
+        ),
+        Wrong::BufferBounds { bounds } => said(
+            format!("PipeWire keeps buffers between {} and {}; the plan says {}.", bounds.0, bounds.1, demand.buffer_frames),
+            "What a program asks for beyond that does not count.",
+            "Hold it at the planned buffer for the session: apply does that.",
+        ),
+        Wrong::Power { is, governor } => {
+            let by = governor.as_ref().map_or(String::new(), |g| format!(" (governor {})", clean(g)));
+            said(
+                format!("The power plan is \"{}\"{by}; the plan says \"{}\".", is.as_str(), demand.power.as_str()),
+                if d.cost.dropouts.is_some() { "" } else { "The clock follows the work late." },
+                match system {
+                    System::Linux => "",
+                    System::Windows => "Choose High performance: powercfg /setactive SCHEME_MIN",
+                    System::MacOs => "Switch low power mode off: sudo pmset -a lowpowermode 0",
+                },
+            )
+        }
+        Wrong::Idle { states, exit_us } => {
+            let names: Vec<String> = states.iter().map(|s: &Idle| format!("{} ({})", clean(&s.name), us(f64::from(s.exit_us)))).collect();
+            said(
+                format!("The processor may sleep so deeply that waking takes {}: {}.", us(f64::from(*exit_us)), and_list(&names)),
+                "",
+                "",
+            )
+        }
+        Wrong::Thread { server, thread } => said(
+            format!("The thread {} of {server} has no real-time priority.", clean(thread)),
+            "It waits behind every other program.",
+            "",
+        ),
+        Wrong::GroupRealtime => Said {
+            commands: vec!["echo 950000 | sudo tee /sys/fs/cgroup/cpu/$(grep -oP ':cpu[^:]*:\\K.*' /proc/self/cgroup)/cpu.rt_runtime_us".into()],
+            ..said(
+                "This login's group of programs has no real-time work (its cpu.rt_runtime_us is 0).".into(),
+                "No thread in it gets real-time priority, whatever its user may do: audio waits behind every other program.",
+                "Give the group its share, or start the software from another login:",
+            )
+        },
+        Wrong::InterruptCores { card, line, is, should } => said(
+            format!("The interrupt of {} ({line}) may be served by cores {is}; the plan leaves {should} for it.", clean(card)),
+            "It breaks into the session's own work.",
+            "",
+        ),
+        Wrong::Programs { busy, load } => {
+            let list: Vec<String> = busy.iter().map(|(name, share)| format!("{} ({} of a core)", clean(name), percent(*share))).collect();
+            let planned = if demand.runs.is_empty() { "none".into() } else {
+                and_list(&demand.runs.iter().map(|r| clean(r).into_owned()).collect::<Vec<_>>())
+            };
+            said(
+                format!("Other programs take {} of the machine: {}; the plan knows of {planned}.", percent(*load), and_list(&list)),
+                "",
+                "Quit them, or let them do their work before the take.",
+            )
+        }
+        Wrong::Disk { free_gb, minutes } => {
+            let room = minutes.map_or(String::new(), |m| format!(": recording fills it in {}", duration(Seconds::new(m * 60.0))));
+            said(
+                format!("{}{TIED}GB are free on the disk{room}.", decimals(*free_gb, 1)),
+                "A take ends where the disk does.",
+                "Move old sessions to another disk, or record to one with room.",
+            )
+        }
+        Wrong::TooLittleMemory { total_gb } => said(
+            format!("The computer has {}{TIED}GB of memory; session and programs need {}.", decimals(*total_gb, 1), decimals(demand.memory_gb.raw(), 1)),
+            "It swaps, whatever is quit: long dropouts.",
+            "Plan for this computer: swiftloop survey --save rig.toml, then plan; or print sampled instruments.",
+        ),
+        Wrong::Channels { card, inputs, is, should } => said(
+            format!("{} {} of {} are open; the plan opens {should}.", is, if *inputs { "inputs" } else { "outputs" }, clean(card)),
+            if is > should { "Each open channel costs work in every block." } else { "Somebody who is to be recorded is not." },
+            "Open just those in your software's device settings.",
+        ),
+        Wrong::Clock { card, is } => said(
+            format!("{} takes its clock from \"{}\"; the plan says {}.", clean(card), clean(is), demand.clock.as_deref().unwrap_or("")),
+            "Without the right master there are clicks every few seconds, or no sound.",
+            "Set the clock source on the interface's panel.",
+        ),
+        Wrong::Wireless { by } => said(
+            format!("The network goes through the air ({}); the plan has a cable.", clean(by)),
+            "What comes late over the air takes a receive buffer of tens of milliseconds, or is missing.",
+            "Plug a network cable in, and switch wireless off.",
+        ),
+        Wrong::Version { of, is, was } => said(
+            match is {
+                Some(is) => format!("{} is version {}; it was {} when all was well.", clean(of), clean(is), clean(was)),
+                None => format!("{} is gone; it was version {} when all was well.", clean(of), clean(was)),
+            },
+            "If something broke since then, this is the first suspect.",
+            "If all is well with it, keep it as the good state: check … --remember. If not, go back to the version that was.",
+        ),
+        Wrong::Hurts(hurt) => hurts(demand, system, d, hurt),
+    }
+}
+
+fn hurts(demand: &Demand, system: System, d: &Difference, hurt: &Hurt) -> Said {
+    let told = survey::tell_on(system, hurt);
+    Said {
+        what: clean(&told.what).into_owned(),
+        costs: join(&cost(demand, &d.cost), if d.cost == Cost::default() { told.costs } else { "" }),
+        todo: clean(&told.cure).into_owned(),
+        commands: told.commands,
+    }
+}
+
+fn join(figures: &str, words: &str) -> String {
+    [figures, words].into_iter().filter(|s| !s.is_empty()).collect::<Vec<_>>().join(" ")
+}
+
+/// What a difference costs, in the figures of the phase.
+pub fn cost(demand: &Demand, cost: &Cost) -> String {
+    let mut parts = Vec::new();
+    if let Some((planned, then)) = cost.late.filter(|(a, b)| (a.raw() - b.raw()).abs() > 0.05) {
+        parts.push(match slowest(demand) {
+            Some(who) => format!("{who} would hear it {} late instead of {}.", in_ms(then), in_ms(planned)),
+            None => format!("The cursor would be {} ahead instead of {}.", in_ms(then), in_ms(planned)),
+        });
+    }
+    if let Some((planned, then)) = cost.dropouts {
+        parts.push(dropouts(planned, then));
+    }
+    if let Some(share) = cost.of_block {
+        parts.push(format!("That is {} of a block of {}.", percent(share), us(demand.period_us())));
+    }
+    parts.retain(|p| !p.is_empty());
+    parts.join(" ")
+}
+
+/// The first name of whoever hears it last; nobody where nobody performs.
+fn slowest(demand: &Demand) -> Option<String> {
+    let performs = demand.hears.iter().filter(|h| h.verdict != "cursor");
+    let last = performs.max_by(|a, b| a.late_ms.typical().raw().total_cmp(&b.late_ms.typical().raw()))?;
+    let first = last.who.split(',').next().unwrap_or(&last.who);
+    Some(clean(first.trim()).into_owned())
+}
+
+fn dropouts(planned: PerHour, then: PerHour) -> String {
+    if then.raw() < TOLD && planned.raw() < TOLD {
+        return "Dropouts stay rarer than one in 1000 hours.".into();
+    }
+    let grows = then.raw() > planned.raw().max(TOLD / 10.0) * GROWS;
+    let falls = planned.raw() > then.raw() * GROWS;
+    match (grows, falls) {
+        (true, _) => format!("Dropouts: {} instead of {}.", rate(then), rate(planned)),
+        (_, true) => format!("Dropouts would be rarer: {} instead of {}.", rate(then), rate(planned)),
+        _ => format!("Dropouts stay at {}.", rate(planned)),
+    }
+}
+
+/// Why something would not be taken.
+pub fn not_taken(not: &NotTaken) -> String {
+    match not {
+        NotTaken::Buffer { asked, becomes } => {
+            format!("PipeWire makes a buffer of {becomes} of {asked}: it takes powers of two up to 8192 only")
+        }
+        NotTaken::Governor { offered } => {
+            format!("this processor's clock knows no \"performance\"; it knows {}", and_list(offered))
+        }
+    }
+}
+
+/// What could not be looked at.
+pub fn unread(what: Unread) -> &'static str {
+    match what {
+        Unread::Buffer => "the buffer that is set",
+        Unread::Rates => "rates (nothing is open)",
+        Unread::Power => "the power plan",
+        Unread::Rights => "priorities that are allowed",
+        Unread::Programs => "programs that run",
+        Unread::Disk => "free space on the disk",
+        Unread::Clock => "the clock source of the interface",
+        Unread::Channels => "open channels",
+    }
+}
+
+/// The setting of a demand in a line.
+pub fn setting(demand: &Demand) -> String {
+    let ahead = demand.roll_frames.map_or(String::new(), |r| format!(", the rest rendered ahead in {r}"));
+    let frames = if demand.buffer.chars().all(|c| c.is_ascii_digit()) { " frames" } else { "" };
+    format!("{}, {}{TIED}Hz, {}{frames}{ahead}", demand.driver, demand.rate_hz, clean(&demand.buffer))
+}
+
+/// `tracking on the 16-channel rack`
+pub fn place(demand: &Demand) -> String {
+    format!("{} on the {}", clean(&demand.phase), clean(&demand.interface_name))
+}
