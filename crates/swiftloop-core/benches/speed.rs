@@ -2,6 +2,7 @@
 //! `cargo bench -p swiftloop-core`. Compare within one run: machines differ, ratios less so.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+#[allow(clippy::expect_used, clippy::panic, reason = "a bench may")]
 #[path = "../tests/laws/common.rs"]
 mod common;
 

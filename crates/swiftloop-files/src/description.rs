@@ -2,6 +2,7 @@
 
 use crate::explain::explain;
 use crate::link_file::read_link;
+use crate::tables;
 use crate::{FileError, plain_words};
 use serde::de::DeserializeOwned;
 use std::ops::Range;
@@ -69,7 +70,12 @@ pub fn read_rig(path: &Path, tables: &Tables) -> Result<Rig, FileError> {
 /// # Errors
 /// See [`FileError`].
 pub fn read_settings(path: &Path) -> Result<Settings, FileError> {
-    parse(&path.display().to_string(), unmarked(&read_text(path)?), Kind::Settings)
+    let text = read_text(path)?;
+    let mut settings: Settings = parse(&path.display().to_string(), unmarked(&text), Kind::Settings)?;
+    for demand in &mut settings.phases {
+        demand.server = tables().driver_model(&demand.driver).and_then(|model| model.server);
+    }
+    Ok(settings)
 }
 
 /// The file is one of settings, as far as its first keys tell; what cannot be read is none.
@@ -354,7 +360,7 @@ fn span_of(root: &Item, path: &[PathStep]) -> Option<Range<usize>> {
                     )
                     .or(span);
                 }
-                _ => at.get(*i),
+                Item::None | Item::Value(_) | Item::Table(_) => at.get(*i),
             },
         };
         match next {

@@ -60,6 +60,7 @@ pub enum FileError {
 impl FileError {
     /// A file that the system does not let us read.
     #[must_use]
+    #[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
     pub fn unreadable(path: &Path, e: &io::Error) -> Self {
         let description = path.extension().is_none_or(|e| e.eq_ignore_ascii_case("toml"));
         let help = match e.kind() {
@@ -90,6 +91,7 @@ impl FileError {
 
 /// What the system says, in words for people and without its number.
 #[must_use]
+#[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
 pub fn plain_words(e: &io::Error) -> String {
     match e.kind() {
         io::ErrorKind::NotFound => "there is no such file or folder".into(),

@@ -108,7 +108,10 @@ pub fn add_note(
     }
     let notes = notes_from(&name, &new, description, today).map_err(|e| match e {
         FileError::Wrong { what, help, .. } => FileError::Misfit { path: path.clone(), what, help },
-        other => other,
+        other @ FileError::Unreadable { .. }
+        | other @ FileError::Misfit { .. }
+        | other @ FileError::Exists { .. }
+        | other @ FileError::Unwritable { .. } => other,
     })?;
     save(&path, new.as_bytes(), if there { Overwrite::Allow } else { Overwrite::Refuse })?;
     Ok(notes)

@@ -65,6 +65,7 @@ pub fn save(path: &Path, content: &[u8], overwrite: Overwrite) -> Result<(), Fil
 }
 
 /// Gives a file its name where nothing has it yet.
+#[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
 fn place_new(file: NamedTempFile, path: &Path) -> Result<(), FileError> {
     file.persist_noclobber(path).map_err(|e| match e.error.kind() {
         std::io::ErrorKind::AlreadyExists => FileError::Exists { path: path.into() },

@@ -43,7 +43,7 @@ impl Depth {
     pub fn step(self) -> f32 {
         match self {
             Self::Int16 => 1.0 / 32_768.0,
-            _ => 1.0 / 8_388_608.0,
+            Self::Int24 | Self::Int32 | Self::Float32 => 1.0 / 8_388_608.0,
         }
     }
 

@@ -125,7 +125,7 @@ fn elsewhere(
     let rig = Rig::checked(description, context.tables).ok()?;
     let context = Context { rig: &rig, ..*context };
     let problem = PhaseProblem::new(context, choice.interface, choice.phase, choice.arrangement.setting.rate);
-    let applied = problem.apply(&same_remedies(&problem, choice, without), &[]);
+    let applied = problem.question.apply(&same_remedies(&problem, choice, without), &[]);
     Some(Evaluation::new(&problem, choice.arrangement.clone()).dropouts(&applied))
 }
 
@@ -136,7 +136,7 @@ pub(super) fn same_remedies(
     without: Option<RemedyKind>,
 ) -> Vec<RemedyId> {
     let chosen = |id: &str| choice.report.remedies.iter().any(|r| r.id == id && Some(r.kind) != without);
-    problem.remedies.iter_enumerated().filter(|(_, r)| chosen(&r.id)).map(|(id, _)| id).collect()
+    problem.question.remedies.iter_enumerated().filter(|(_, r)| chosen(&r.id)).map(|(id, _)| id).collect()
 }
 
 impl Stakes {

@@ -3,6 +3,7 @@
 
 use super::Stakes;
 use crate::rig::PowerPlan;
+use crate::tables::ServerKind;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize, Serializer};
 use swiftloop_units::{Block, Gigabytes, Hz, Ms, PerHour, Range, Share};
@@ -57,6 +58,9 @@ pub struct Demand {
     pub connection: String,
     /// Driver model.
     pub driver: String,
+    /// The audio server that the driver goes through, as the table of drivers says: not part of what is handed out.
+    #[serde(skip)]
+    pub server: Option<ServerKind>,
     /// The rate of every place that has one.
     pub rate_hz: Hz,
     /// Buffer in frames; the best guess for a named speed.

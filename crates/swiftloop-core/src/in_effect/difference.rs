@@ -1,9 +1,8 @@
 //! What is not as planned on a computer: a demand and an inventory come in, differences go out, each with its cost in the
 //! figures of the phase; also what could not be looked at. The one idea: what is not told is never right, and never wrong.
 
-use super::{Demand, rules};
 use crate::rig::PowerPlan;
-use crate::survey::{Hurt, Idle, Inventory, Version};
+use crate::survey::{Hurt, Idle, Version};
 use swiftloop_units::{Hz, Ms, PerHour};
 
 /// Something that is not as planned.
@@ -253,24 +252,4 @@ impl Found {
     pub fn one(wrong: Option<Wrong>) -> Self {
         Self::of(wrong.into_iter().map(|wrong| Difference { wrong, cost: Cost::default() }).collect())
     }
-}
-
-/// Holds a computer against what a phase needs, and against how it was when all was well.
-#[must_use]
-pub fn compare(demand: &Demand, now: &Inventory, known: Option<&Known>) -> Comparison {
-    let mut comparison = Comparison::default();
-    let versions = known.map(|known| rules::versions(now, known));
-    for found in rules::ALL.iter().map(|rule| rule(demand, now)).chain(versions) {
-        match found {
-            Found::Right => comparison.looked_at += 1,
-            Found::Wrong(all) => {
-                comparison.looked_at += 1;
-                comparison.differences.extend(all);
-            }
-            Found::Unread(what) if comparison.unread.contains(&what) => {}
-            Found::Unread(what) => comparison.unread.push(what),
-            Found::Beside => {}
-        }
-    }
-    comparison
 }

@@ -49,7 +49,16 @@ fn demand(context: &Context<'_>, choice: &Choice, by_hand: ByHand) -> Demand {
     let (interface, phase) = (context.rig.interface(choice.interface), context.session.phase(choice.phase));
     let quits = |effect: &Effect| match effect {
         Effect::Quit(program) => Some(*program),
-        _ => None,
+        Effect::Work(..)
+        | Effect::Frames(..)
+        | Effect::Latency(..)
+        | Effect::NodeOff(_)
+        | Effect::Share { .. }
+        | Effect::AllWork(_)
+        | Effect::Timeline(_)
+        | Effect::Stream { .. }
+        | Effect::FullPower
+        | Effect::Direct(_) => None,
     };
     let quit: Vec<_> = report.remedies.iter().flat_map(|r| r.effects.iter().filter_map(quits)).collect();
     let beside = context.rig.program_ids().filter(|(_, p)| p.runs_in(phase.id()));
@@ -65,6 +74,7 @@ fn demand(context: &Context<'_>, choice: &Choice, by_hand: ByHand) -> Demand {
         interface_name: interface.title().into(),
         connection: interface.connection.clone(),
         driver: context.driver(setting).id().into(),
+        server: context.model(setting).server,
         rate_hz: setting.rate,
         buffer_frames: setting.buffer.block,
         buffer: setting.buffer.label(),
@@ -79,7 +89,9 @@ fn demand(context: &Context<'_>, choice: &Choice, by_hand: ByHand) -> Demand {
         runs: titles(&there),
         quit: titles(&gone),
         other_load: swiftloop_units::Share::new(load.clamp(0.0, 0.99)),
-        memory_gb: problem.memory(&problem.apply(&same_remedies(&problem, choice, None), &[])),
+        memory_gb: problem
+            .question
+            .memory_after(&problem.question.apply(&same_remedies(&problem, choice, None), &[])),
         recording_mb_per_minute: recording_mb_per_minute(context, setting, phase),
         restore: by_hand.restore,
         by_hand: by_hand.set,

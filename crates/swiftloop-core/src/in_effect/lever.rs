@@ -6,6 +6,7 @@ use super::ours;
 use super::rules::{cores_for_interrupts, idle_limit_us, served, too_deep};
 use crate::rig::PowerPlan;
 use crate::survey::{Inventory, System};
+use crate::tables::ServerKind;
 use serde::{Deserialize, Serialize};
 
 /// Something on the computer that can be set and read.
@@ -177,7 +178,14 @@ impl Lever {
             // `0@48000`: what it is held at, and what there is without.
             Self::ForcedRate | Self::ForcedBuffer => held(a) == held(b),
             Self::InterruptCores { .. } => super::rules::listed(a) == super::rules::listed(b),
-            _ => a.trim() == b.trim(),
+            Self::JackBuffer
+            | Self::Governor { .. }
+            | Self::MostClock { .. }
+            | Self::WakeLimit
+            | Self::IdleOff { .. }
+            | Self::UsbPower { .. }
+            | Self::RealtimeShare
+            | Self::Priority { .. } => a.trim() == b.trim(),
         }
     }
 }
@@ -246,24 +254,26 @@ pub fn puts(demand: &Demand, now: &Inventory) -> (Vec<Put>, Vec<NotTaken>) {
 fn server(demand: &Demand, now: &Inventory, all: &mut Vec<Put>, not: &mut Vec<NotTaken>) {
     let wanted = demand.buffer_frames.get();
     for s in &now.servers {
-        let pipewire = s.kind == "PipeWire";
+        let pipewire = s.kind == ServerKind::PipeWire.as_str();
         if pipewire && s.forced_rate_hz.or(s.rate_hz) != Some(demand.rate_hz) {
             all.push(Put { lever: Lever::ForcedRate, to: demand.rate_hz.to_string() });
         }
         let other = s.forced_buffer_frames.or(s.buffer_frames) != Some(wanted);
         let out_of_bounds = s.buffer_range_frames.is_some_and(|(low, high)| !(low..=high).contains(&wanted));
         let unheld = s.forced_buffer_frames != Some(wanted);
-        match demand.driver.as_str() {
-            "pipewire" if pipewire && (other || out_of_bounds && unheld) => match pipewire_takes(wanted) {
-                becomes if becomes == wanted => {
-                    all.push(Put { lever: Lever::ForcedBuffer, to: wanted.to_string() });
+        match demand.server {
+            Some(ServerKind::PipeWire) if pipewire && (other || out_of_bounds && unheld) => {
+                match pipewire_takes(wanted) {
+                    becomes if becomes == wanted => {
+                        all.push(Put { lever: Lever::ForcedBuffer, to: wanted.to_string() });
+                    }
+                    becomes => not.push(NotTaken::Buffer { asked: wanted, becomes }),
                 }
-                becomes => not.push(NotTaken::Buffer { asked: wanted, becomes }),
-            },
-            "jack" if s.kind == "JACK" && other => {
+            }
+            Some(ServerKind::Jack) if s.kind == ServerKind::Jack.as_str() && other => {
                 all.push(Put { lever: Lever::JackBuffer, to: wanted.to_string() });
             }
-            _ => {}
+            Some(ServerKind::Jack | ServerKind::PipeWire) | None => {}
         }
     }
 }

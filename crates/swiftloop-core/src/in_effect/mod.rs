@@ -3,6 +3,7 @@
 //! in, [`Difference`]s with their cost and [`Put`]s, the single things that can be set, go out. The one idea: whatever
 //! can be set is judged by the very rules that say that it is wrong, so a check after setting is clean of it.
 
+mod compare;
 mod costs;
 mod demand;
 mod difference;
@@ -14,9 +15,10 @@ mod ours;
 mod rules;
 mod watch;
 
+pub use compare::compare;
 pub use costs::{AtBuffer, AtLoad, AtPower, AtSpeed, Stakes, stakes};
 pub use demand::{ComputerKind, Demand, Hears, SETTINGS_FORMAT, Settings};
-pub use difference::{Comparison, Cost, Difference, Known, Unread, Wrong, compare};
+pub use difference::{Comparison, Cost, Difference, Known, Unread, Wrong};
 pub use handout::{ByHand, handout};
 pub use home::{Fate, Journal, JournalLine, Stage, fate};
 pub use kinds::{KindOfComputer, kinds_of};

@@ -126,7 +126,9 @@ fn foretold(tables: &Tables, rig: &Rig, session: &Session, reading: &Reading<'_>
 fn problem<'a>(context: Context<'a>, note: &Note) -> (PhaseProblem<'a>, Vec<RemedyId>) {
     let setting = &note.arrangement.setting;
     let problem = PhaseProblem::new(context, setting.interface, note.phase, setting.rate);
-    let of = |id: &String| problem.remedies.iter_enumerated().find(|(_, r)| r.id == *id).map(|(at, _)| at);
+    let of = |id: &String| {
+        problem.question.remedies.iter_enumerated().find(|(_, r)| r.id == *id).map(|(at, _)| at)
+    };
     // What the session no longer has was of no use to look for.
     let remedies = note.remedies.iter().filter_map(of).collect();
     (problem, remedies)
@@ -206,7 +208,7 @@ fn likelihood(context: Context<'_>, note: &Note) -> Option<Vec<f64>> {
 fn rates(context: Context<'_>, note: &Note, hours: f64, dropouts: u32) -> Vec<f64> {
     let (mut problem, remedies) = problem(context, note);
     let seen = PerHour::new((f64::from(dropouts) + 0.5) / hours);
-    problem.around = (problem.target.min(seen), problem.target.max(seen));
+    problem.question.around = (problem.question.target.min(seen), problem.question.target.max(seen));
     report(&Evaluation::new(&problem, note.arrangement.clone()), &remedies).outcomes.rates
 }
 
@@ -218,9 +220,9 @@ fn late(context: Context<'_>, note: &Note, (who, far): (PerformerId, Option<FarI
         Some((RemedyKind::ALL.iter().copied().find(|k| k.as_str() == kind)?, target))
     });
     let changes: Vec<_> = on_lines.filter(|(kind, _)| is_on_the_line(*kind)).collect();
-    let rate = problem.rate;
-    let link = set_by(&context, problem.phase, rate, &changes);
-    let link = link.unwrap_or_else(|| present(&context, problem.phase, rate));
+    let rate = problem.question.rate;
+    let link = set_by(&context, problem.question.phase, rate, &changes);
+    let link = link.unwrap_or_else(|| present(&context, problem.question.phase, rate));
     let arrangement = Arrangement { link, ..note.arrangement.clone() };
     let r = report(&Evaluation::new(&problem, arrangement), &remedies);
     match r.outcomes.of_performer(who, far) {

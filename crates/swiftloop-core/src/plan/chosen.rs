@@ -10,8 +10,11 @@ use super::{
 };
 use crate::doubt::{HOPELESS, SURE};
 use crate::loops::far::LateOnLine;
+use crate::plan::WhyNot;
+use crate::plan::judge::unsure;
 use crate::plan::line::present;
 use std::cmp::Reverse;
+use swiftloop_units::Ms;
 use swiftloop_units::Share;
 use swiftloop_units::ids::{InterfaceId, PhaseId, RemedyId};
 
@@ -62,6 +65,39 @@ impl Choice {
     pub fn is_impossible(&self) -> bool {
         self.could < HOPELESS
     }
+
+    /// Why the plan chose this and not what `tried` reports with this effort.
+    #[must_use]
+    pub fn why_not(&self, tried: &Report, effort: u32) -> WhyNot {
+        let planned = &self.report;
+        if let Some(l) = tried.worst_over() {
+            return WhyNot::Late { performer: l.performer, over: l.excess() };
+        }
+        if tried.dropouts.typical > tried.target {
+            return WhyNot::Breaks { dropouts: tried.dropouts.typical, allowed: tried.target };
+        }
+        if self.missed.is_some() {
+            return WhyNot::PlanMissed;
+        }
+        if planned.sound >= SURE && tried.sound < SURE {
+            return WhyNot::LessSure;
+        }
+        if effort + tried.noticed() > self.effort + planned.noticed() {
+            return if effort > self.effort {
+                WhyNot::MoreEffort { effort, planned: self.effort, or_more: false }
+            } else {
+                WhyNot::Noticed
+            };
+        }
+        if unsure(tried.sound) > unsure(planned.sound) {
+            return WhyNot::LessSure;
+        }
+        let more = tried.slowest() - planned.slowest();
+        if more > Ms::new(0.005) {
+            return WhyNot::MoreDelay(more);
+        }
+        WhyNot::NoBetter
+    }
 }
 
 /// What is said of the candidate `at` that was chosen.
@@ -76,8 +112,8 @@ pub(super) fn choice(weighed: &Weighed<'_>, at: usize) -> Choice {
     let now = report(&evaluation, &remedies);
     let measure = worth(weighed, at, &remedies, &now);
     Choice {
-        interface: problem.interface,
-        phase: problem.phase_id,
+        interface: problem.question.interface,
+        phase: problem.question.phase_id,
         unchanged: (effort > 0).then(|| unchanged(problem, &arrangement)),
         missed: met.is_none().then(|| held_back_by(&evaluation, &remedies, &now)),
         buys: buys(&evaluation, &remedies),
@@ -95,9 +131,10 @@ pub(super) fn choice(weighed: &Weighed<'_>, at: usize) -> Choice {
 
 /// The report of a setting without any change.
 fn unchanged(problem: &PhaseProblem<'_>, arrangement: &Arrangement) -> Report {
-    let workers = default_workers(problem.context.session, problem.context.rig.machine.cores);
+    let workers =
+        default_workers(problem.question.context.session, problem.question.context.rig.machine.cores);
     let setting = arrangement.setting.clone();
-    let link = present(&problem.context, problem.phase, setting.rate);
+    let link = present(&problem.question.context, problem.question.phase, setting.rate);
     let bare = Arrangement { setting, roll: None, workers, link };
     report(&Evaluation::new(problem, bare), &[])
 }
@@ -109,22 +146,26 @@ const NO_WORSE: f64 = 1.5;
 /// those that another one includes; what rendering ahead demands stays.
 fn attempt(evaluation: &Evaluation<'_, '_>) -> Vec<RemedyId> {
     let problem = evaluation.problem;
-    let mut all: Vec<RemedyId> = problem.remedies.keys().filter(|&r| evaluation.may_help(r)).collect();
+    let mut all: Vec<RemedyId> =
+        problem.question.remedies.keys().filter(|&r| evaluation.may_help(r)).collect();
     let judge = |set: &[RemedyId]| {
-        let applied = problem.apply(set, &[]);
-        (evaluation.excess(&applied).frames.raw(), evaluation.dropouts(&applied).max(problem.target).raw())
+        let applied = problem.question.apply(set, &[]);
+        (
+            evaluation.excess(&applied).frames.raw(),
+            evaluation.dropouts(&applied).max(problem.question.target).raw(),
+        )
     };
     let best = judge(&all);
     // Dearest first: what can be missed without making the miss larger is not worth its effort.
     let mut order = all.clone();
-    order.sort_by_key(|&r| Reverse(problem.remedies[r].effort));
+    order.sort_by_key(|&r| Reverse(problem.question.remedies[r].effort));
     for r in order {
         let without: Vec<RemedyId> = all.iter().copied().filter(|&x| x != r).collect();
         let now = judge(&without);
-        let rides = evaluation.rides(&problem.apply(&without, &[]));
+        let rides = evaluation.rides(&problem.question.apply(&without, &[]));
         if rides && now.0 <= best.0 + 1e-9 && now.1 <= best.1 * NO_WORSE {
             all = without;
         }
     }
-    without_included(&problem.remedies, &all)
+    without_included(&problem.question.remedies, &all)
 }

@@ -3,11 +3,10 @@
 //! answered here by a match that names every effect, so that a new one cannot be forgotten anywhere, and a bound is never
 //! lifted because somebody left one out.
 
-use super::PhaseProblem;
-use super::block_work::{Applied, BlockWork, WorkFactor};
+use super::taken::Applied;
 use crate::session::Routes;
 use swiftloop_units::ids::{NodeId, PerformerId, ProcessorId, ProgramId, RemedyId};
-use swiftloop_units::{Frames, Gigabytes, Micros};
+use swiftloop_units::{Frames, Gigabytes};
 use typed_index_collections::TiSlice;
 
 /// What a remedy changes.
@@ -47,18 +46,18 @@ pub enum Effect {
     Direct(PerformerId),
 }
 
-/// Whether a remedy is taken with all it brings, or only its good sides are hoped for (a bound).
+/// How far a remedy is taken: with all it brings, or only its good sides (a bound).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Taken {
+pub enum Extent {
     /// With all it brings.
     Whole,
     /// Its good sides only.
-    Hoped,
+    GoodSides,
 }
 
 impl Effect {
     /// Changes the state that a set of remedies leaves behind.
-    pub(super) fn apply(&self, remedy: RemedyId, taken: Taken, routes: &Routes, state: &mut Applied) {
+    pub(super) fn apply(&self, remedy: RemedyId, taken: Extent, routes: &Routes, state: &mut Applied) {
         match self {
             Self::Work(p, factor) => {
                 state.factor[*p] = state.factor[*p].times(*factor, *factor);
@@ -76,17 +75,17 @@ impl Effect {
                 }
             }
             Self::Share { .. } => match taken {
-                Taken::Whole => state.shared.push(remedy),
-                Taken::Hoped => state.shared_hoped.push(remedy),
+                Extent::Whole => state.shared.push(remedy),
+                Extent::GoodSides => state.shared_hoped.push(remedy),
             },
             Self::AllWork(factor) => state.all_work *= factor,
             Self::Timeline(factor) => state.timeline *= factor,
             Self::Stream { channels, memory } => match taken {
-                Taken::Whole => {
+                Extent::Whole => {
                     state.channels += channels;
                     state.memory += *memory;
                 }
-                Taken::Hoped => {
+                Extent::GoodSides => {
                     state.channels += channels.min(&0);
                     state.memory += memory.min(Gigabytes::new(0.0));
                 }
@@ -165,23 +164,6 @@ impl Effect {
         }
     }
 
-    /// Whether it can lighten a block.
-    pub(super) fn lightens(&self, block: &BlockWork) -> bool {
-        match self {
-            Self::Work(p, factor) | Self::Frames(p, factor) => block.worst(*p).raw() * (1.0 - factor) > 0.0,
-            Self::NodeOff(n) => block.included[*n],
-            // What is saved has to be more than another bus costs.
-            Self::Share { copies, .. } => {
-                let each = copies.iter().map(|&p| block.worst(p).raw());
-                each.clone().sum::<f64>() - each.fold(0.0, f64::max) > block.bus.raw()
-            }
-            Self::AllWork(_) | Self::Timeline(_) => true,
-            Self::Latency(..) | Self::Stream { .. } | Self::Quit(_) | Self::FullPower | Self::Direct(_) => {
-                false
-            }
-        }
-    }
-
     /// Whether it changes the machine itself: how fast it is, how late it wakes, who else is on it.
     pub(super) fn is_on_machine(&self) -> bool {
         match self {
@@ -249,43 +231,6 @@ impl Effect {
         }
     }
 
-    /// The most work that it can save in blocks of kind `k` on the reference core; see [`SavedWork`].
-    pub(super) fn saves(
-        &self,
-        problem: &PhaseProblem<'_>,
-        block: &BlockWork,
-        k: usize,
-        now: &Applied,
-    ) -> SavedWork {
-        let routes = problem.context.session.routes();
-        let of = |p: ProcessorId, factor: WorkFactor| block.processor_work(p, k, factor);
-        let all = |p: ProcessorId| of(p, now.factor[p]);
-        match self {
-            Self::Work(p, factor) => SavedWork::OnNode {
-                node: routes.processors[*p].node,
-                work: all(*p) - of(*p, now.factor[*p].times(*factor, *factor)),
-            },
-            Self::Frames(p, factor) => SavedWork::OnNode {
-                node: routes.processors[*p].node,
-                work: all(*p) - of(*p, now.factor[*p].times(1.0, *factor)),
-            },
-            Self::NodeOff(n) => SavedWork::OnNode { node: *n, work: block.base[k][*n] },
-            Self::Share { copies, .. } => {
-                let each: Vec<(NodeId, Micros)> =
-                    copies.iter().map(|&p| (routes.processors[p].node, all(p))).collect();
-                let zero = Micros::new(0.0);
-                let (sum, most) = each.iter().fold((zero, zero), |(sum, most), c| (sum + c.1, most.max(c.1)));
-                SavedWork::Copies { each, in_all: sum - most }
-            }
-            Self::Timeline(factor) => SavedWork::Timeline(1.0 - factor),
-            Self::AllWork(factor) => SavedWork::OfAll(1.0 - factor),
-            // What these save, the work limit or other parts of the bound know.
-            Self::Latency(..) | Self::Stream { .. } | Self::Quit(_) | Self::FullPower | Self::Direct(_) => {
-                SavedWork::None
-            }
-        }
-    }
-
     /// Whether this does at least what `other` does, so that `other` is not needed beside it.
     #[must_use]
     pub fn includes(&self, other: &Self) -> bool {
@@ -322,29 +267,4 @@ pub(super) enum Stored {
     },
     /// What a program holds is free.
     Program(ProgramId),
-}
-
-/// Work that an effect saves, by where it is saved.
-#[derive(Debug, Clone, PartialEq)]
-pub(super) enum SavedWork {
-    /// None.
-    None,
-    /// On one node.
-    OnNode {
-        /// The node.
-        node: NodeId,
-        /// So much.
-        work: Micros,
-    },
-    /// Copies leave their nodes, and one of them works elsewhere.
-    Copies {
-        /// What leaves each node.
-        each: Vec<(NodeId, Micros)>,
-        /// What is saved of all work.
-        in_all: Micros,
-    },
-    /// This share of the timeline's cost.
-    Timeline(f64),
-    /// This share of everything.
-    OfAll(f64),
 }

@@ -26,7 +26,7 @@ pub fn first_answer(context: Context<'_>, rate: Hz, block: Block, workers: u32) 
     let (interface, driver) = (InterfaceId::from(0), DriverId::from(0));
     let setting = Setting { interface, driver, rate, buffer: Offered::plain(block) };
     let problem = PhaseProblem::new(context, interface, PhaseId::from(0), rate);
-    let link = present(&context, problem.phase, rate);
+    let link = present(&context, problem.question.phase, rate);
     let arrangement = Arrangement { setting, roll: None, workers, link };
     let report = report_of(&problem, arrangement.clone());
     let fits_at = would_fit_at(&problem, &arrangement);

@@ -3,17 +3,15 @@
 
 use super::Evaluation;
 use super::block_times::BlockTimes;
-use super::block_work::Applied;
 use super::outcomes::Outcomes;
-use super::report::{longest, loops_after};
+use super::outcomes::{longest, loops_after};
 use super::sequence::Objections;
+use super::taken::Applied;
 use crate::doubt::SURE;
-use crate::loops::{Electric, Loop, playback_loop};
+use crate::loops::{Electric, playback_loop};
+use crate::plan::outcomes::noticed_by;
 use swiftloop_units::ids::RemedyId;
 use swiftloop_units::{Ms, Share};
-
-/// So much effort it is worth that a performer does not notice the delay: one change that somebody feels.
-pub(super) const LITTLE: f64 = 3.0;
 /// Delays that differ by less are the same to everybody.
 const HALF_A_MILLISECOND: f64 = 0.5;
 /// Shares of a block's time that are free and differ by less are no reason.
@@ -23,7 +21,7 @@ pub(super) const SLUGGISH: f64 = 10.0;
 
 /// In which share of rigs limits and target are met with `chosen` remedies.
 pub(super) fn sound(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Share {
-    sound_after(evaluation, &evaluation.problem.apply(chosen, &[]))
+    sound_after(evaluation, &evaluation.problem.question.apply(chosen, &[]))
 }
 
 /// In which share of rigs they could be met with the good sides of every remedy there is.
@@ -33,18 +31,18 @@ pub(super) fn could_be(evaluation: &Evaluation<'_, '_>) -> Share {
 
 fn sound_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> Share {
     let loops = loops_after(evaluation, applied);
-    Outcomes::after(evaluation, applied, &loops).sound(evaluation.problem.context.rigs)
+    Outcomes::after(evaluation, applied, &loops).sound(evaluation.problem.question.context.rigs)
 }
 
 /// With the good sides of every remedy there is.
 fn with_everything(evaluation: &Evaluation<'_, '_>) -> Applied {
     let problem = evaluation.problem;
-    problem.apply(&[], &problem.remedies.keys().collect::<Vec<_>>())
+    problem.question.apply(&[], &problem.question.remedies.keys().collect::<Vec<_>>())
 }
 
 /// Whether limits and target are met in 9 of 10 rigs; what is far from that is told at a glance.
 pub(super) fn is_sound(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> bool {
-    is_sound_after(evaluation, &evaluation.problem.apply(chosen, &[]))
+    is_sound_after(evaluation, &evaluation.problem.question.apply(chosen, &[]))
 }
 
 /// Whether they could be with the good sides of every remedy there is.
@@ -63,28 +61,21 @@ fn is_sound_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> bool {
         return true;
     }
     let outcomes = Outcomes::of(evaluation, &loops, evaluation.rates(applied, &times));
-    outcomes.sound(evaluation.problem.context.rigs) >= SURE
-}
-
-/// What it counts like that performers notice their delay: a change that somebody feels for each, by the share of rigs in
-/// which they do.
-pub(super) fn noticed_by(loops: &[Loop]) -> u32 {
-    let share = |l: &Loop| 1.0 - l.shares.immediate.raw();
-    (LITTLE * loops.iter().map(share).sum::<f64>()).round() as u32
+    outcomes.sound(evaluation.problem.question.context.rigs) >= SURE
 }
 
 /// The same of a set.
 pub(super) fn noticed(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> u32 {
-    let applied = evaluation.problem.apply(chosen, &[]);
+    let applied = evaluation.problem.question.apply(chosen, &[]);
     noticed_by(&loops_after(evaluation, &applied))
 }
 
 /// What speaks against a set that meets everything, its own effort not counted.
 pub(super) fn objections_met(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Objections {
     let problem = evaluation.problem;
-    let applied = problem.apply(chosen, &[]);
+    let applied = problem.question.apply(chosen, &[]);
     let loops = loops_after(evaluation, &applied);
-    let last = if problem.kind.least_delay {
+    let last = if problem.question.kind.least_delay {
         longest(&loops).raw()
     } else {
         sluggish(evaluation) - evaluation.room_to_grow(&applied)
@@ -94,7 +85,7 @@ pub(super) fn objections_met(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId
 
 /// What speaks against a start of playback that is slower than comfortable.
 fn sluggish(evaluation: &Evaluation<'_, '_>) -> f64 {
-    let context = &evaluation.problem.context;
+    let context = &evaluation.problem.question.context;
     let setting = &evaluation.arrangement.setting;
     let start = playback_loop(context, setting, &Electric::of(context, setting)).total.typical();
     let over = start - context.tables.assume.comfortable_start_ms;

@@ -2,12 +2,14 @@
 //! could be made the chance that it changes the setting or the verdict goes out. The one idea: every measurement is
 //! asked what it would show in each possible rig, and one decides anew among the rigs that would show the same.
 
-use super::design::Design;
 use super::evaluation::Evaluation;
-use super::judge::{LITTLE, unsure};
+use super::judge::unsure;
 use super::outcomes::Outcomes;
-use super::report::{Report, longest, loops_after};
-use super::solve::solve_in;
+use super::outcomes::{longest, loops_after};
+use super::quantile_point::LITTLE;
+use super::quantile_point::QuantilePoint;
+use super::report::Report;
+use super::search::solve_in;
 use super::why::Weighed;
 use super::{Arrangement, PhaseProblem};
 use crate::doubt::{Cause, SELDOM, SURE, Shown, counting};
@@ -118,7 +120,7 @@ pub(super) fn worth_alone(
 
 fn valued(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId], finalists: &[Finalist]) -> Vec<Proposed> {
     let problem = evaluation.problem;
-    let rigs = problem.context.rigs;
+    let rigs = problem.question.context.rigs;
     let decide = |of: &[usize]| decide(finalists, of, |i| rigs.weight(i));
     let now = decide(&counting(rigs));
     let changes = |shown: &Shown<'_>| shown.chance_of_change(&now, decide);
@@ -131,7 +133,7 @@ fn valued(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId], finalists: &[F
         }
         let value = changes(&shown);
         let (setting, any) = (value.setting - nothing.setting, value.any - nothing.any);
-        let at = (problem.interface, problem.phase_id);
+        let at = (problem.question.interface, problem.question.phase_id);
         let minutes = measurement.minutes();
         Some(Proposed { measurement, minutes, at, setting: setting.max(0.0), any, in_all: any })
     };
@@ -170,11 +172,11 @@ fn same(a: &Measurement, b: &Measurement) -> bool {
 /// What can be measured here, and what it would show in every rig.
 fn signals(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId]) -> Vec<(Measurement, Vec<f64>)> {
     let problem = evaluation.problem;
-    let (context, rigs) = (&problem.context, problem.context.rigs);
+    let (context, rigs) = (&problem.question.context, problem.question.context.rigs);
     let setting = &evaluation.arrangement.setting;
-    let applied = problem.apply(remedies, &[]);
+    let applied = problem.question.apply(remedies, &[]);
     let mut all = Vec::new();
-    if problem.machine(&applied).wake.origin != Origin::Measured {
+    if problem.question.machine(&applied).wake.origin != Origin::Measured {
         all.push((Measurement::WakeUps(setting.buffer.block), rigs.leans(Cause::WakeUps).to_vec()));
     }
     let worked = evaluation.worked(&evaluation.cue, &applied);
@@ -233,9 +235,11 @@ fn finalists(weighed: &Weighed<'_>, chosen: usize, remedies: &[RemedyId], first:
     {
         sets.push((own.clone(), cheaper.remedies.clone()));
     }
-    let performs =
-        |a: &Arrangement| !problem.needs.is_empty() || a.setting.buffer.block > own.setting.buffer.block;
-    let ride = |a: &Arrangement| Evaluation::new(problem, a.clone()).rides(&problem.apply(remedies, &[]));
+    let performs = |a: &Arrangement| {
+        !problem.question.needs.is_empty() || a.setting.buffer.block > own.setting.buffer.block
+    };
+    let ride =
+        |a: &Arrangement| Evaluation::new(problem, a.clone()).rides(&problem.question.apply(remedies, &[]));
     // Where nobody performs nobody would go to another buffer but a safer one.
     sets.extend(
         neighbours(problem, own).into_iter().filter(performs).filter(ride).map(|a| (a, remedies.to_vec())),
@@ -246,7 +250,7 @@ fn finalists(weighed: &Weighed<'_>, chosen: usize, remedies: &[RemedyId], first:
 
 /// The same with the next smaller and the next larger buffer.
 fn neighbours(problem: &PhaseProblem<'_>, own: &Arrangement) -> Vec<Arrangement> {
-    let mut buffers = problem.context.settings(problem.interface, problem.rate);
+    let mut buffers = problem.question.context.settings(problem.question.interface, problem.question.rate);
     buffers.retain(|s| s.driver == own.setting.driver && s.buffer.count == own.setting.buffer.count);
     buffers.sort_by_key(|s| s.buffer.block);
     let Some(at) = buffers.iter().position(|s| *s == own.setting) else { return Vec::new() };
@@ -259,9 +263,9 @@ fn neighbours(problem: &PhaseProblem<'_>, own: &Arrangement) -> Vec<Arrangement>
 }
 
 fn finalist(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId]) -> Finalist {
-    debug_assert!(evaluation.design == Design::TYPICAL, "rigs are drawn around typical figures");
+    debug_assert!(evaluation.design == QuantilePoint::TYPICAL, "rigs are drawn around typical figures");
     let problem = evaluation.problem;
-    let applied = problem.apply(remedies, &[]);
+    let applied = problem.question.apply(remedies, &[]);
     let loops = loops_after(evaluation, &applied);
     let outcomes = Outcomes::after(evaluation, &applied, &loops);
     finalist_of(evaluation, remedies, &loops, outcomes)
@@ -274,7 +278,7 @@ fn finalist_of(
     outcomes: Outcomes,
 ) -> Finalist {
     // Where nobody performs nobody measures for less delay.
-    let last = if evaluation.problem.needs.is_empty() { 0.0 } else { longest(loops).raw() };
+    let last = if evaluation.problem.question.needs.is_empty() { 0.0 } else { longest(loops).raw() };
     Finalist { effort: evaluation.effort(remedies), last, outcomes }
 }
 

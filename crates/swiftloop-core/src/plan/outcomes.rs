@@ -3,9 +3,14 @@
 
 use super::Evaluation;
 use super::block_times::BlockTimes;
-use super::block_work::Applied;
+use super::taken::Applied;
 use crate::doubt::Rigs;
+use crate::loops::ChainsRange;
+use crate::loops::loops_of;
 use crate::loops::{Loop, PerRig};
+use crate::plan::quantile_point::LITTLE;
+use swiftloop_units::Ms;
+use swiftloop_units::ids::ProcessorId;
 use swiftloop_units::ids::{FarId, PerformerId};
 use swiftloop_units::{PerHour, Seconds, Share};
 
@@ -44,8 +49,9 @@ impl Outcomes {
         let problem = evaluation.problem;
         let setting = &evaluation.arrangement.setting;
         let doubted = loops.iter().filter(|l| l.shares.immediate.raw() < 1.0);
-        let each = doubted.filter_map(|l| Some((l.performer?, l.far, l.per_rig(&problem.context, setting)?)));
-        Self { rates, loops: each.collect(), target: problem.target }
+        let each = doubted
+            .filter_map(|l| Some((l.performer?, l.far, l.per_rig(&problem.question.context, setting)?)));
+        Self { rates, loops: each.collect(), target: problem.question.target }
     }
 
     /// No more dropouts than allowed in rig `i`.
@@ -80,4 +86,46 @@ impl CleanShow {
     pub fn of(lasts: Seconds, rates: &[f64], rigs: &Rigs) -> Self {
         Self { lasts, clean: Share::new(rigs.mean(|i| (-rates[i] * lasts.hours()).exp()).clamp(0.0, 1.0)) }
     }
+}
+
+/// Whoever has more to complain about first, then whoever has the least room.
+pub(super) fn tightest_first(a: &Loop, b: &Loop) -> std::cmp::Ordering {
+    b.verdict().cmp(&a.verdict()).then(a.room().raw().total_cmp(&b.room().raw()))
+}
+
+/// The longest of all.
+pub(super) fn longest(loops: &[Loop]) -> Ms {
+    loops.iter().map(|l| l.total.typical()).fold(Ms::new(0.0), Ms::max)
+}
+
+/// The loops after `applied`, the least room first.
+pub(super) fn loops_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> Vec<Loop> {
+    let problem = evaluation.problem;
+    let setting = &evaluation.arrangement.setting;
+    // The low figure of a latency survives a remedy only if the remedy did not change it.
+    let low = |p: ProcessorId| problem.question.latency[p].low().min(applied.latency[p]);
+    let unchanged = |p: ProcessorId| applied.latency[p] == problem.question.latency[p].typical();
+    let high =
+        |p: ProcessorId| if unchanged(p) { problem.question.latency[p].high() } else { applied.latency[p] };
+    let high = problem.question.chains(high, &applied.direct);
+    let typical = problem.question.chains(|p| applied.latency[p], &applied.direct);
+    let low = problem.question.chains(low, &applied.direct);
+    let chains = ChainsRange { high: &high, typical: &typical, low: &low };
+    let mut loops = loops_of(
+        &problem.question.context,
+        setting,
+        problem.question.phase,
+        chains,
+        &applied.direct,
+        &evaluation.arrangement.link,
+    );
+    loops.sort_by(tightest_first);
+    loops
+}
+
+/// What it counts like that performers notice their delay: a change that somebody feels for each, by the share of rigs in
+/// which they do.
+pub(super) fn noticed_by(loops: &[Loop]) -> u32 {
+    let share = |l: &Loop| 1.0 - l.shares.immediate.raw();
+    (LITTLE * loops.iter().map(share).sum::<f64>()).round() as u32
 }

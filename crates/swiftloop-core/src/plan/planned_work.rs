@@ -1,10 +1,12 @@
 //! The work to soak a machine with: a plan and one of its places come in; rate, blocks and what each has to compute go
 //! out, as the plan chose it or as somebody asks.
 
-use super::{Arrangement, Evaluation, PhaseProblem, Plan, reference_work};
+use super::{Arrangement, Evaluation, PhaseProblem, Plan};
 use crate::loops::Context;
+use crate::plan::block_times::Worked;
 use crate::rig::{LinkSetting, Offered, Setting};
 use crate::soak::WorkPattern;
+use swiftloop_units::Micros;
 use swiftloop_units::ids::{InterfaceId, PhaseId, RemedyId};
 use swiftloop_units::{Block, Hz, PerHour};
 
@@ -66,8 +68,13 @@ pub fn planned_work(
     let rate = asked.rate.unwrap_or(plan.rate);
     let problem = PhaseProblem::new(context, interface, phase, rate);
     let is_chosen = |id: &String| chosen.report.remedies.iter().any(|r| r.id == *id);
-    let remedies: Vec<RemedyId> =
-        problem.remedies.iter_enumerated().filter(|(_, r)| is_chosen(&r.id)).map(|(at, _)| at).collect();
+    let remedies: Vec<RemedyId> = problem
+        .question
+        .remedies
+        .iter_enumerated()
+        .filter(|(_, r)| is_chosen(&r.id))
+        .map(|(at, _)| at)
+        .collect();
     let planned = &chosen.arrangement.setting;
     let driver = context.driver(planned);
     let offered = driver.buffers.offered(rate);
@@ -93,8 +100,24 @@ pub fn planned_work(
     Ok(PlannedWork {
         rate,
         reserve: context.reserve(planned).typical().raw(),
-        target: problem.target,
+        target: problem.question.target,
         blocks: buffers.into_iter().map(work).collect(),
         renders_ahead: chosen.arrangement.roll.is_some(),
     })
+}
+
+/// The work of each worker on the reference core. The first worker is given what the whole block takes, the others
+/// share what is left of the total, so that the sum is that of the session. Other programs are left out: on a real
+/// machine they run themselves.
+#[must_use]
+pub fn reference_work(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Vec<WorkPattern> {
+    let applied = evaluation.problem.question.apply(chosen, &[]);
+    let slowness = evaluation.slowness(&applied);
+    let others = evaluation.arrangement.workers.max(1) as usize - 1;
+    let split = |w: Worked| {
+        let left = (w.total - w.typical).max(Micros::new(0.0)) / others.max(1) as f64;
+        let each = std::iter::once(w.typical).chain(std::iter::repeat_n(left, others));
+        WorkPattern { share: w.share, work: each.map(|us| us / slowness).collect() }
+    };
+    evaluation.worked(&evaluation.cue, &applied).into_iter().map(split).collect()
 }

@@ -3,18 +3,17 @@
 //! device holds), so it is worked out at a few points of each, and taken from between them by its logarithm.
 
 use super::block_times::BlockTimes;
-use super::block_work::{Applied, BlockWork};
-use super::design::Design;
+use super::block_times::Worked;
+use super::block_work::BlockWork;
 use super::evaluation::Evaluation;
-use super::machine_work::Worked;
+use super::quantile_point::QuantilePoint;
 use crate::doubt::{Cause, Spread, lean, lean_at};
 use crate::load::WorkSpread;
+use crate::plan::quantile_point::WAKE_POINTS;
+use crate::plan::taken::Applied;
 use crate::risk::{RiskModel, WakeSet, Work};
 use std::sync::Arc;
 use swiftloop_units::{Blocks, Factor, Micros, Ms, PerHour, Range};
-
-/// How far wake-ups lean at the points that are worked out.
-pub(super) const WAKE_POINTS: [f64; 3] = [-0.7, 0.1, 0.85];
 /// The same of the device's blocks.
 const BLOCK_POINTS: [f64; 3] = [-0.9, 0.0, 0.9];
 /// Shares of rigs whose work is lighter, at the points between the lightest and the heaviest.
@@ -27,15 +26,15 @@ const NEVER: f64 = 1e-12;
 impl Evaluation<'_, '_> {
     /// Dropouts per hour in every rig after `applied`, whatever causes them. The evaluation has typical figures.
     pub(super) fn rates(&self, applied: &Applied, times: &BlockTimes) -> Vec<f64> {
-        debug_assert!(self.design == Design::TYPICAL, "rigs are drawn around typical figures");
-        let rigs = self.problem.context.rigs;
-        let points = &self.problem.machine(applied).points;
+        debug_assert!(self.design == QuantilePoint::TYPICAL, "rigs are drawn around typical figures");
+        let rigs = self.problem.question.context.rigs;
+        let points = &self.problem.question.machine(applied).points;
         let device = (self.arrangement.setting.interface, self.arrangement.setting.driver);
         let of_blocks = |block, worked: &[Worked], model: &RiskModel<'_>, work: &Work| {
             let factors = self.spread(block, worked, applied).factors(rigs);
             let held = rigs.leans(Cause::Blocks(device.0, device.1));
             let woken = rigs.leans(Cause::WakeUps);
-            Surface::of(self.problem.around, model, points, work, &factors, rigs)
+            Surface::of(self.problem.question.around, model, points, work, &factors, rigs)
                 .over(&factors, &woken, &held)
         };
         let mut sum = of_blocks(
@@ -57,10 +56,10 @@ impl Evaluation<'_, '_> {
     /// all three (0.9655³): then there are in 9 of 10.
     pub(super) fn holds_at_a_glance(&self, applied: &Applied, times: &BlockTimes) -> bool {
         const ALL_THREE: f64 = 0.9655;
-        let (rigs, target) = (self.problem.context.rigs, self.problem.target);
+        let (rigs, target) = (self.problem.question.context.rigs, self.problem.question.target);
         let stored = self.stored_at(applied, lean(ALL_THREE));
         let woken = lean(ALL_THREE);
-        let wake = self.problem.machine(applied).wake.leaning(woken);
+        let wake = self.problem.question.machine(applied).wake.leaning(woken);
         let most = |block, worked: &[Worked], model: RiskModel<'_>, work: &Work| {
             let factors = self.spread(block, worked, applied).factors(rigs);
             let reserve = Range::exact(Blocks::new(lean_at(model.reserve, -woken, Spread::Even)));
@@ -88,7 +87,7 @@ impl Evaluation<'_, '_> {
         const HALVINGS: u32 = 7;
         let worked = self.worked(&self.cue, applied);
         let model = self.cue_risk(applied);
-        let wake = self.problem.machine(applied).wake.leaning(WORSE);
+        let wake = self.problem.question.machine(applied).wake.leaning(WORSE);
         let at = RiskModel { wake: &wake, ..model };
         let work = self.cue_work(&worked, |w| w.typical);
         let deadline = model.period * model.reserve.typical().raw();
@@ -96,7 +95,7 @@ impl Evaluation<'_, '_> {
         let (mut low, mut high) = (0.0, 1.0);
         for _ in 0..HALVINGS {
             let middle = (low + high) / 2.0;
-            let holds = at.typical_between(&work.times(middle / worst)).1 <= self.problem.target;
+            let holds = at.typical_between(&work.times(middle / worst)).1 <= self.problem.question.target;
             if holds { low = middle } else { high = middle }
         }
         low - worst
@@ -105,16 +104,16 @@ impl Evaluation<'_, '_> {
     /// Adds what disk and memory break.
     fn add_stored(&self, applied: &Applied, sum: &mut [f64]) {
         let problem = self.problem;
-        let (rigs, assume) = (problem.context.rigs, &problem.context.tables.assume);
-        let (streams, ahead) = (problem.streams(applied), problem.read_ahead());
-        let throughput = problem.context.rig.machine.disk_mb_per_s;
+        let (rigs, assume) = (problem.question.context.rigs, &problem.question.context.tables.assume);
+        let (streams, ahead) = (problem.question.streams_after(applied), problem.question.read_ahead());
+        let throughput = problem.question.context.rig.machine.disk_mb_per_s;
         let swapped = self.from_memory(applied).typical.raw();
         let rate = |lean: f64| {
             let stall = Ms::new(lean_at(assume.disk_stall_ms, lean, Spread::Factor));
             crate::risk::disk_rate(streams, throughput, ahead, stall, assume).raw()
         };
         // Where even the longest stalls break next to nothing all rigs are the same.
-        let still = rate(1.0) < problem.target.raw() * 1e-3;
+        let still = rate(1.0) < problem.question.target.raw() * 1e-3;
         let steady = rate(0.0);
         let (disk, swapping) = (rigs.leans(Cause::Disk), rigs.leans(Cause::Swapping));
         for (i, sum) in sum.iter_mut().enumerate() {
@@ -128,9 +127,10 @@ impl Evaluation<'_, '_> {
     /// How the work of a block spreads.
     pub(super) fn spread(&self, block: &BlockWork, worked: &[Worked], applied: &Applied) -> WorkSpread {
         let k = block.worst_index();
-        let cost = block.node_costs(self.problem, k, applied);
-        let spread = WorkSpread::of(block.sums_after(self.problem, applied), cost.iter().copied().sum())
-            .paced(self.paced());
+        let cost = block.node_costs(&self.problem.question, k, applied);
+        let spread =
+            WorkSpread::of(block.sums_after(&self.problem.question, applied), cost.iter().copied().sum())
+                .paced(self.paced());
         let workers = self.arrangement.workers;
         let with_order = match worked.get(k).filter(|w| workers > 1 && w.typical.raw() > 0.0) {
             None => spread,
@@ -150,10 +150,11 @@ impl Evaluation<'_, '_> {
 
     /// Factors on all work: how well the speed of a core is known. A meter showed the work as this machine does it.
     fn speed_doubt(&self) -> Range<Factor> {
-        if self.problem.context.session.is_metered {
+        if self.problem.question.context.session.is_metered {
             return Range::exact(Factor::new(1.0));
         }
-        let (machine, assume) = (&self.problem.context.rig.machine, &self.problem.context.tables.assume);
+        let (machine, assume) =
+            (&self.problem.question.context.rig.machine, &self.problem.question.context.tables.assume);
         let off = if machine.measured_speed().is_some() {
             assume.measured_speed_doubt
         } else if machine.core_speed.is_some() {
@@ -166,32 +167,36 @@ impl Evaluation<'_, '_> {
 
     /// How much dearer what was measured alone is in a chain here.
     fn paced(&self) -> Range<Factor> {
-        let context = self.problem.context;
+        let context = self.problem.question.context;
         context.rig.machine.paced_cost.unwrap_or(context.tables.assume.paced_cost)
     }
 
     /// How much dearer a design takes all work than is typical: what so many rigs stay under, before any remedy.
-    pub(super) fn dearer_at(&self, design: Design) -> f64 {
-        if design == Design::TYPICAL {
+    pub(super) fn dearer_at(&self, design: QuantilePoint) -> f64 {
+        if design == QuantilePoint::TYPICAL {
             return 1.0;
         }
-        let applied = self.problem.apply(&[], &[]);
+        let applied = self.problem.question.apply(&[], &[]);
         let of = |block: &Arc<BlockWork>| {
-            if let Some(known) = self.problem.known_dearer(block, design) {
-                return known;
-            }
-            // In which order the software works the design knows by itself.
-            let spread = WorkSpread::of(
-                block.sums_after(self.problem, &applied),
-                block.node_costs(self.problem, block.worst_index(), &applied).iter().copied().sum(),
-            );
-            let factors = spread
-                .paced(self.paced())
-                .and(Cause::Speed, self.speed_doubt(), Spread::Factor)
-                .and(Cause::Crowding, self.crowding(&applied), Spread::Even)
-                .factors(self.problem.context.rigs);
-            let dearer = |design: Design| self.problem.context.rigs.at_most(&factors, design.better());
-            self.problem.learn_dearer(block, Design::all().map(dearer).collect(), design)
+            // In which order the software works the point knows by itself.
+            let at_all_points = || {
+                let spread = WorkSpread::of(
+                    block.sums_after(&self.problem.question, &applied),
+                    block
+                        .node_costs(&self.problem.question, block.worst_index(), &applied)
+                        .iter()
+                        .copied()
+                        .sum(),
+                );
+                let rigs = self.problem.question.context.rigs;
+                let factors = spread
+                    .paced(self.paced())
+                    .and(Cause::Speed, self.speed_doubt(), Spread::Factor)
+                    .and(Cause::Crowding, self.crowding(&applied), Spread::Even)
+                    .factors(rigs);
+                QuantilePoint::all().map(|point| rigs.at_most(&factors, point.better())).collect()
+            };
+            self.problem.memory.heavier.get_or((block.block, block.nodes), at_all_points)[design.index()]
         };
         self.roll.as_ref().map_or(of(&self.cue), |roll| of(&self.cue).max(of(roll)))
     }

@@ -1,18 +1,23 @@
 //! The full report of one arrangement with a set of remedies: loops, load, risk, all with doubt.
 
 use super::block_times::BlockTimes;
-use super::block_work::{Applied, BlockWork};
-use super::judge::noticed_by;
-use super::machine_work::Worked;
+use super::block_times::Worked;
+use super::block_work::BlockWork;
+use super::outcomes::noticed_by;
 use super::outcomes::{CleanShow, Outcomes};
-use super::{Evaluation, Remedy, remedy};
+use super::{Evaluation, Remedy};
 use crate::doubt::{DelayVerdict, DropoutVerdict, Rigs};
 use crate::load::{BlockLoad, BoundBy, WorkDoubt, WorkShare, critical_path};
 use crate::loops::far::{Forbidden, LateOnLine, clean_buffer, forbidden, late_on_line};
-use crate::loops::{ChainsRange, Electric, Loop, loops_of, playback_loop};
+use crate::loops::{Electric, Loop, playback_loop};
+use crate::plan::arranged;
+use crate::plan::outcomes::longest;
+use crate::plan::outcomes::loops_after;
+use crate::plan::outcomes::tightest_first;
+use crate::plan::taken::Applied;
 use crate::rig::FarSetting;
 use crate::risk::Dropouts;
-use swiftloop_units::ids::{ProcessorId, RemedyId};
+use swiftloop_units::ids::RemedyId;
 use swiftloop_units::{MegabytesPerSecond, Micros, Ms, Origin, PerHour, Share};
 
 /// The roll block.
@@ -119,51 +124,17 @@ impl Report {
     }
 }
 
-/// Whoever has more to complain about first, then whoever has the least room.
-fn tightest_first(a: &Loop, b: &Loop) -> std::cmp::Ordering {
-    b.verdict().cmp(&a.verdict()).then(a.room().raw().total_cmp(&b.room().raw()))
-}
-
 /// Limits and target are met in most rigs from here on.
 const LIKELY: Share = Share::new(0.5);
-
-/// The longest of all.
-pub(super) fn longest(loops: &[Loop]) -> Ms {
-    loops.iter().map(|l| l.total.typical()).fold(Ms::new(0.0), Ms::max)
-}
-
-/// The loops after `applied`, the least room first.
-pub(super) fn loops_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> Vec<Loop> {
-    let problem = evaluation.problem;
-    let setting = &evaluation.arrangement.setting;
-    // The low figure of a latency survives a remedy only if the remedy did not change it.
-    let low = |p: ProcessorId| problem.latency[p].low().min(applied.latency[p]);
-    let unchanged = |p: ProcessorId| applied.latency[p] == problem.latency[p].typical();
-    let high = |p: ProcessorId| if unchanged(p) { problem.latency[p].high() } else { applied.latency[p] };
-    let high = problem.chains(high, &applied.direct);
-    let typical = problem.chains(|p| applied.latency[p], &applied.direct);
-    let low = problem.chains(low, &applied.direct);
-    let chains = ChainsRange { high: &high, typical: &typical, low: &low };
-    let mut loops = loops_of(
-        &problem.context,
-        setting,
-        problem.phase,
-        chains,
-        &applied.direct,
-        &evaluation.arrangement.link,
-    );
-    loops.sort_by(tightest_first);
-    loops
-}
 
 /// The report of an evaluation with `chosen` remedies.
 #[must_use]
 pub fn report(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Report {
     let problem = evaluation.problem;
-    let applied = problem.apply(chosen, &[]);
+    let applied = problem.question.apply(chosen, &[]);
     let setting = &evaluation.arrangement.setting;
     let loops = loops_after(evaluation, &applied);
-    let rigs = problem.context.rigs;
+    let rigs = problem.question.context.rigs;
     let times = BlockTimes::of(evaluation, &applied);
     let rates = evaluation.rates(&applied, &times);
     let outcomes = Outcomes::of(evaluation, &loops, rates);
@@ -189,30 +160,40 @@ pub fn report(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Report {
         dropouts: between(evaluation.dropouts(&applied), &outcomes.rates, rigs),
         from_disk,
         from_memory,
-        target: problem.target,
+        target: problem.question.target,
         holds,
         sound,
-        clean: problem.one_take().map(|take| CleanShow::of(take, &outcomes.rates, rigs)),
+        clean: problem.question.one_take().map(|take| CleanShow::of(take, &outcomes.rates, rigs)),
         outcomes,
-        profile: problem.machine(&applied).wake.origin,
-        remedies: chosen.iter().map(|&r| problem.remedies[r].clone()).collect(),
-        arranged: remedy::arranged(&problem.context, problem.phase, &evaluation.arrangement),
-        streams: problem.streams(&applied),
+        profile: problem.question.machine(&applied).wake.origin,
+        remedies: chosen.iter().map(|&r| problem.question.remedies[r].clone()).collect(),
+        arranged: arranged(&problem.question.context, problem.question.phase, &evaluation.arrangement),
+        streams: problem.question.streams_after(&applied),
         lines: lines(evaluation),
-        forbidden: forbidden(&problem.context, problem.phase),
-        cursor: playback_loop(&problem.context, setting, &Electric::of(&problem.context, setting)),
+        forbidden: forbidden(&problem.question.context, problem.question.phase),
+        cursor: playback_loop(
+            &problem.question.context,
+            setting,
+            &Electric::of(&problem.question.context, setting),
+        ),
     }
 }
 
 /// Late packets on each line that was measured.
 fn lines(evaluation: &Evaluation<'_, '_>) -> Vec<LateOnLine> {
     let (problem, link) = (evaluation.problem, &evaluation.arrangement.link);
-    let allowed = problem.context.session.late_packets_in(problem.phase);
+    let allowed = problem.question.context.session.late_packets_in(problem.question.phase);
     let straight = link.fars.iter().filter(|_| link.route.is_none());
-    let minutes = problem.phase.minutes.or(problem.one_take().map(|t| t.raw() / 60.0)).filter(|m| *m > 0.0);
+    let minutes = problem
+        .question
+        .phase
+        .minutes
+        .or(problem.question.one_take().map(|t| t.raw() / 60.0))
+        .filter(|m| *m > 0.0);
     let late = |far: &FarSetting| {
-        let line = late_on_line(&problem.context, far, problem.rate, allowed)?;
-        let clean_at = minutes.and_then(|m| clean_buffer(&problem.context, far, problem.rate, m));
+        let line = late_on_line(&problem.question.context, far, problem.question.rate, allowed)?;
+        let clean_at =
+            minutes.and_then(|m| clean_buffer(&problem.question.context, far, problem.question.rate, m));
         Some(LateOnLine { minutes, clean_at, ..line })
     };
     straight.filter_map(late).collect()
@@ -234,7 +215,8 @@ fn block_load(
     worked: &[Worked],
     deadline: Micros,
 ) -> BlockLoad {
-    let (routes, rigs) = (evaluation.problem.context.session.routes(), evaluation.problem.context.rigs);
+    let (routes, rigs) =
+        (evaluation.problem.question.context.session.routes(), evaluation.problem.question.context.rigs);
     let workers = evaluation.arrangement.workers;
     let by_time = |&a: &usize, &b: &usize| {
         // What differs by rounding only is alike: then all work counts.
@@ -243,7 +225,7 @@ fn block_load(
     };
     let worst_at = (0..worked.len()).max_by(by_time).unwrap_or(0);
     let worst = worked[worst_at];
-    let cost = block.node_costs(evaluation.problem, worst_at, applied);
+    let cost = block.node_costs(&evaluation.problem.question, worst_at, applied);
     let (_, mut chain) = critical_path(&block.graph, &cost);
     // Copies that became one have no name of their own.
     chain.retain(|n| n.index() < routes.nodes.len());

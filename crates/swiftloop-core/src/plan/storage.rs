@@ -1,24 +1,16 @@
 //! Disk and memory: what a phase streams and holds as the session stands, and after remedies; how much of both will do, and
 //! what an effect gives back. The one idea: both are budgets, in which every track, print and program has its share.
 
-use super::block_work::Applied;
 use super::effect::{Effect, Stored};
-use super::phase_problem::PhaseProblem;
+use super::question::PhaseQuestion;
 use super::remedy::{Remedy, Target};
-use crate::loops::Context;
-use crate::session::{Phase, Source, Track};
-use swiftloop_units::{Gigabytes, Hz, MegabytesPerSecond, Ms};
+use super::taken::Applied;
+use crate::plan::disk_and_memory::held_ahead;
+use crate::plan::disk_and_memory::read_ahead;
+use crate::plan::disk_and_memory::stream_of;
+use swiftloop_units::{Gigabytes, MegabytesPerSecond, Ms};
 
-/// Disk and memory as the session stands.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Resources {
-    /// Channels that stream: recorded tracks play, live ones record.
-    pub channels: i64,
-    /// Memory of session, tracks and programs, read-ahead not counted.
-    pub memory: Gigabytes,
-}
-
-impl PhaseProblem<'_> {
+impl PhaseQuestion<'_> {
     /// Megabytes per second of so many channels at this rate and depth.
     #[must_use]
     pub fn stream_of(&self, channels: i64) -> MegabytesPerSecond {
@@ -27,16 +19,17 @@ impl PhaseProblem<'_> {
 
     /// What streams after `applied`.
     #[must_use]
-    pub fn streams(&self, applied: &Applied) -> MegabytesPerSecond {
+    pub fn streams_after(&self, applied: &Applied) -> MegabytesPerSecond {
         self.stream_of(self.resources.channels + applied.channels)
     }
 
     /// Memory that is needed after `applied`: what is held, and what is read ahead of each stream.
     #[must_use]
-    pub fn memory(&self, applied: &Applied) -> Gigabytes {
+    pub fn memory_after(&self, applied: &Applied) -> Gigabytes {
         let rig = self.context.rig;
         let freed: Gigabytes = applied.quit.iter().map(|&id| rig.program(id).memory_gb).sum();
-        self.resources.memory + applied.memory - freed + held_ahead(&self.context, self.streams(applied))
+        self.resources.memory + applied.memory - freed
+            + held_ahead(&self.context, self.streams_after(applied))
     }
 
     /// So much memory may be needed that swapping alone breaks no more often than is allowed, where that leans so far from what
@@ -104,41 +97,4 @@ impl PhaseProblem<'_> {
         );
         Some((format!("{all:?}"), memory))
     }
-}
-
-fn read_ahead(context: &Context<'_>) -> Ms {
-    context.session.engine.read_ahead_ms.unwrap_or(context.tables.assume.read_ahead_ms)
-}
-
-fn stream_of(context: &Context<'_>, rate: Hz, channels: i64) -> MegabytesPerSecond {
-    let bytes = f64::from(rate.get()) * f64::from(context.session.deliver.depth) / 8.0;
-    MegabytesPerSecond::new(bytes / 1e6) * channels.max(0) as f64
-}
-
-/// What is read ahead of all streams.
-fn held_ahead(context: &Context<'_>, streams: MegabytesPerSecond) -> Gigabytes {
-    Gigabytes::new(streams.raw() * read_ahead(context).raw() / 1e6)
-}
-
-/// Memory that a phase needs as the session stands.
-#[must_use]
-pub fn memory_needed(context: &Context<'_>, phase: &Phase, rate: Hz) -> Gigabytes {
-    let own = resources(context, phase);
-    own.memory + held_ahead(context, stream_of(context, rate, own.channels))
-}
-
-/// Disk streams and memory that a phase needs as the session stands.
-#[must_use]
-pub fn resources(context: &Context<'_>, phase: &Phase) -> Resources {
-    let session = context.session;
-    let channels = session.tracks.iter().filter(|t| streams(t)).map(|t| i64::from(t.channels)).sum();
-    let tracks: Gigabytes = session.tracks.iter().filter(|t| !t.disabled).map(|t| t.memory_gb).sum();
-    let programs = context.rig.programs.iter().filter(|p| p.runs_in(phase.id()));
-    let others: Gigabytes = programs.map(|p| p.memory_gb).sum();
-    Resources { channels, memory: session.engine.memory_gb + tracks + others }
-}
-
-/// Whether a track plays from disk or records to it.
-pub(super) fn streams(track: &Track) -> bool {
-    !track.disabled && !track.unused && track.source != Source::Instrument
 }

@@ -1,6 +1,6 @@
 //! The trade of delay against dropouts: every buffer of one driver with the same remedies, and which of them nothing beats.
 
-use super::report::{longest, loops_after};
+use super::outcomes::{longest, loops_after};
 use super::{Arrangement, Evaluation, PhaseProblem};
 use swiftloop_units::ids::RemedyId;
 use swiftloop_units::{Ms, PerHour};
@@ -23,8 +23,8 @@ pub struct TradePoint {
 /// Delay and dropouts of every block of the chosen driver, with the same remedies; and which ones nothing beats.
 #[must_use]
 pub fn trade(problem: &PhaseProblem<'_>, chosen: &Arrangement, remedies: &[RemedyId]) -> Vec<TradePoint> {
-    let settings = problem.context.settings(problem.interface, problem.rate);
-    let applied = problem.apply(remedies, &[]);
+    let settings = problem.question.context.settings(problem.question.interface, problem.question.rate);
+    let applied = problem.question.apply(remedies, &[]);
     let mut all: Vec<TradePoint> = settings
         .into_iter()
         .filter(|s| s.driver == chosen.setting.driver && chosen.roll.is_none_or(|r| r > s.buffer.block))

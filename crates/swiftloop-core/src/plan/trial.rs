@@ -3,10 +3,10 @@
 //! not; or why it cannot be tried.
 
 use super::measure::{Proposed, worth_alone};
-use super::remedy::arranged_effort;
+use super::offer::arranged_effort;
 use super::{
     Arrangement, Buys, Choice, Evaluation, PhaseProblem, Plan, Remedy, Report, TradePoint, WhyNot, buys,
-    default_workers, report, trade, why_not,
+    default_workers, report, trade,
 };
 use crate::loops::Context;
 use crate::plan::line::{arranged_on_the_line, is_on_the_line, set_by};
@@ -193,7 +193,7 @@ pub fn attempt_trial<'p>(
     if let Some(roll) = request.roll {
         check_roll(&problem, &setting, roll)?;
         // Whatever cannot ride as it was asked for is cured with the least effort.
-        let applied = problem.apply(&remedies, &[]);
+        let applied = problem.question.apply(&remedies, &[]);
         for rider in problem.cannot_ride(&applied) {
             match rider.cures.first() {
                 Some(cure) => remedies.push(*cure),
@@ -217,8 +217,8 @@ fn try_arrangement<'p>(
 ) -> Result<Trial<'p>, TrialRefusal> {
     let evaluation = Evaluation::new(problem, arrangement.clone());
     let report = report(&evaluation, remedies);
-    let effort = arranged_effort(&problem.context, problem.phase, &arrangement)
-        + remedies.iter().map(|&r| problem.remedies[r].effort).sum::<u32>();
+    let effort = arranged_effort(&problem.question.context, problem.question.phase, &arrangement)
+        + remedies.iter().map(|&r| problem.question.remedies[r].effort).sum::<u32>();
     let same = |c: &Choice| {
         let ids = |r: &Report| {
             let mut ids: Vec<String> = r.remedies.iter().map(|r| r.id.clone()).collect();
@@ -238,12 +238,13 @@ fn try_arrangement<'p>(
         }
     };
     Ok(Trial {
-        interface: problem.interface,
-        phase: problem.phase_id,
+        interface: problem.question.interface,
+        phase: problem.question.phase_id,
         effort,
         buys: buys(&evaluation, remedies),
         trade: trade(problem, &arrangement, remedies),
         available: problem
+            .question
             .remedies
             .iter_enumerated()
             .filter(|(id, _)| !remedies.contains(id))
@@ -251,7 +252,7 @@ fn try_arrangement<'p>(
             .collect(),
         compared: true,
         planned,
-        why_not: planned.filter(|c| !same(c)).map(|c| why_not(c, &report, effort)),
+        why_not: planned.filter(|c| !same(c)).map(|c| c.why_not(&report, effort)),
         shown,
         measure: worth_alone(&evaluation, remedies, &report),
         report,
@@ -270,7 +271,7 @@ pub fn report_of(problem: &PhaseProblem<'_>, arrangement: Arrangement) -> Report
 #[must_use]
 pub fn would_fit_at(problem: &PhaseProblem<'_>, arrangement: &Arrangement) -> Option<(Offered, Report)> {
     let setting = &arrangement.setting;
-    let mut smaller = problem.context.driver(setting).buffers.offered(setting.rate);
+    let mut smaller = problem.question.context.driver(setting).buffers.offered(setting.rate);
     smaller.retain(|o| o.block < setting.buffer.block);
     smaller.sort_by_key(|o| std::cmp::Reverse(o.block));
     smaller.into_iter().find_map(|buffer| {
@@ -335,7 +336,7 @@ fn workers(context: &Context<'_>, request: &Request) -> Result<u32, TrialRefusal
 
 /// Whether there are such roll blocks.
 fn check_roll(problem: &PhaseProblem<'_>, setting: &Setting, roll: Block) -> Result<(), TrialRefusal> {
-    let engine = &problem.context.session.engine;
+    let engine = &problem.question.context.session.engine;
     if !engine.renders_ahead {
         return Err(TrialRefusal::CannotRenderAhead);
     }
@@ -355,7 +356,7 @@ fn kind_of(id: &str) -> Option<RemedyKind> {
 
 /// The lines to far sides with these changes.
 fn link(problem: &PhaseProblem<'_>, asked: &[&String]) -> Result<LinkSetting, TrialRefusal> {
-    let (context, phase, rate) = (&problem.context, problem.phase, problem.rate);
+    let (context, phase, rate) = (&problem.question.context, problem.question.phase, problem.question.rate);
     let target = |id: &'_ str| id.split_once(':').map_or(String::new(), |(_, target)| target.to_string());
     let changes: Vec<(RemedyKind, String)> =
         asked.iter().filter_map(|id| Some((kind_of(id)?, target(id)))).collect();
@@ -372,7 +373,7 @@ fn link(problem: &PhaseProblem<'_>, asked: &[&String]) -> Result<LinkSetting, Tr
 fn remedies(problem: &PhaseProblem<'_>, asked: &[&String]) -> Result<Vec<RemedyId>, TrialRefusal> {
     let mut chosen = Vec::new();
     for id in asked {
-        let found = problem.remedies.iter_enumerated().find(|(_, r)| &r.id == *id).map(|(at, _)| at);
+        let found = problem.question.remedies.iter_enumerated().find(|(_, r)| &r.id == *id).map(|(at, _)| at);
         let Some(at) = found else { return Err(no_such_remedy(problem, id)) };
         if !chosen.contains(&at) {
             chosen.push(at);
@@ -388,12 +389,15 @@ fn no_such_remedy(problem: &PhaseProblem<'_>, id: &str) -> TrialRefusal {
     if let Some(kind) = arranged.into_iter().find(|k| k.as_str() == kind) {
         return TrialRefusal::PartOfSetting { id: id.into(), kind, target: target.into() };
     }
-    let on_lines = problem.links.iter().flat_map(|(link, _)| {
-        arranged_on_the_line(&problem.context, problem.phase, problem.rate, link).into_iter().map(
-            |(kind, target)| format!("{}:{}", kind.as_str(), target.id(&problem.context).unwrap_or_default()),
-        )
+    let on_lines = problem.question.links.iter().flat_map(|(link, _)| {
+        arranged_on_the_line(&problem.question.context, problem.question.phase, problem.question.rate, link)
+            .into_iter()
+            .map(|(kind, target)| {
+                format!("{}:{}", kind.as_str(), target.id(&problem.question.context).unwrap_or_default())
+            })
     });
-    let mut known: Vec<String> = problem.remedies.iter().map(|r| r.id.clone()).chain(on_lines).collect();
+    let mut known: Vec<String> =
+        problem.question.remedies.iter().map(|r| r.id.clone()).chain(on_lines).collect();
     known.dedup();
     let words: Vec<&str> = known.iter().map(String::as_str).collect();
     TrialRefusal::NoSuchRemedy { asked: id.into(), near: nearest(id, &words).map(String::from), known }

@@ -1,12 +1,11 @@
 //! Why the plan is as it is: what each remedy buys, what holds a phase back that cannot be done, why other settings lost,
 //! what would be without rendering ahead. Reasons with figures; nothing is decided here, and no words are chosen.
 
-use super::candidate::{Candidate, Met, Outcome};
-use super::judge::{SLUGGISH, sound, unsure};
-use super::report::loops_after;
+use super::judge::{SLUGGISH, sound};
+use super::outcomes::loops_after;
+use super::search::{Candidate, Met, Outcome};
 use super::sequence::{Objection, Objections};
-use super::{Arrangement, Choice, Evaluation, PhaseProblem, Report};
-use crate::doubt::SURE;
+use super::{Arrangement, Evaluation, PhaseProblem, Report};
 use crate::load::{BoundBy, WorkShare};
 use crate::loops::{LegKind, LoopKind};
 use crate::rig::Offered;
@@ -31,7 +30,7 @@ pub struct Buys {
 pub fn buys(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Vec<Buys> {
     let problem = evaluation.problem;
     let judge = |set: &[RemedyId]| {
-        let applied = problem.apply(set, &[]);
+        let applied = problem.question.apply(set, &[]);
         let loops = loops_after(evaluation, &applied);
         let each: Vec<_> = loops.iter().map(|l| ((l.performer, l.far), l.total.typical())).collect();
         (each, evaluation.dropouts(&applied))
@@ -192,39 +191,6 @@ pub enum WithoutRoll {
     },
 }
 
-/// Why the plan chose `choice` and not what `tried` reports with this effort.
-#[must_use]
-pub fn why_not(choice: &Choice, tried: &Report, effort: u32) -> WhyNot {
-    let planned = &choice.report;
-    if let Some(l) = tried.worst_over() {
-        return WhyNot::Late { performer: l.performer, over: l.excess() };
-    }
-    if tried.dropouts.typical > tried.target {
-        return WhyNot::Breaks { dropouts: tried.dropouts.typical, allowed: tried.target };
-    }
-    if choice.missed.is_some() {
-        return WhyNot::PlanMissed;
-    }
-    if planned.sound >= SURE && tried.sound < SURE {
-        return WhyNot::LessSure;
-    }
-    if effort + tried.noticed() > choice.effort + planned.noticed() {
-        return if effort > choice.effort {
-            WhyNot::MoreEffort { effort, planned: choice.effort, or_more: false }
-        } else {
-            WhyNot::Noticed
-        };
-    }
-    if unsure(tried.sound) > unsure(planned.sound) {
-        return WhyNot::LessSure;
-    }
-    let more = tried.slowest() - planned.slowest();
-    if more > Ms::new(0.005) {
-        return WhyNot::MoreDelay(more);
-    }
-    WhyNot::NoBetter
-}
-
 /// Less headroom, or a start of playback that is slower than comfortable.
 fn headroom(here: f64, planned: f64) -> WhyNot {
     if here >= SLUGGISH / 2.0 {
@@ -275,7 +241,7 @@ pub(super) fn held_back_by(
 /// Dropouts there would be without any work at all: those of late wake-ups.
 #[must_use]
 pub fn wake_ups_alone(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> PerHour {
-    let applied = evaluation.problem.apply(chosen, &[]);
+    let applied = evaluation.problem.question.apply(chosen, &[]);
     evaluation.cue_risk(&applied).typical(&Work::mixed(&[WorkShare { share: 1.0, work: Micros::new(0.0) }]))
 }
 
@@ -367,7 +333,7 @@ fn why_lost(weighed: &Weighed<'_>, chosen: usize, lost: &Candidate, objections: 
             }
             Some((Objection::Effort, Ordering::Greater)) => WhyNot::Noticed,
             Some((Objection::Unsound | Objection::Unsure, Ordering::Greater)) => WhyNot::LessSure,
-            Some((Objection::Last, Ordering::Greater)) if weighed.problem.kind.least_delay => {
+            Some((Objection::Last, Ordering::Greater)) if weighed.problem.question.kind.least_delay => {
                 WhyNot::MoreDelay(Ms::new(objections.fine - own.fine))
             }
             Some((Objection::Last, Ordering::Greater)) => headroom(objections.fine, own.fine),

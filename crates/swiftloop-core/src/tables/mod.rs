@@ -10,7 +10,7 @@ mod way;
 
 pub use apart::{Attack, LineKind, Tempo, Together};
 pub use power_plan::PowerPlan;
-pub use remedy_kind::RemedyKind;
+pub use remedy_kind::{RemedyAction, RemedyKind, RemedyPlace};
 pub use two_limits::TwoLimits;
 pub use way::Way;
 
@@ -127,6 +127,9 @@ pub struct DriverModel {
     pub id: String,
     /// Name for people.
     pub name: String,
+    /// The audio server that it goes through, where it goes through one.
+    #[serde(default)]
+    pub server: Option<ServerKind>,
     /// Operating systems that have it.
     pub systems: Vec<String>,
     /// How it holds blocks for the output.
@@ -151,6 +154,27 @@ pub struct DriverModel {
     pub live: bool,
     /// Where the figures come from, or why they are what they are.
     pub source: String,
+}
+
+/// An audio server, by the name that it has in surveys.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+pub enum ServerKind {
+    /// JACK.
+    #[serde(rename = "JACK")]
+    Jack,
+    /// PipeWire.
+    PipeWire,
+}
+
+impl ServerKind {
+    /// The name that surveys give it.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Self::Jack => "JACK",
+            Self::PipeWire => "PipeWire",
+        }
+    }
 }
 
 /// A way to connect an interface: what the transport adds.

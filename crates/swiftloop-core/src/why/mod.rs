@@ -199,7 +199,19 @@ fn traced(e: &Evidence<'_>, known: bool, reasons: &mut Vec<Reason>) -> Option<Ve
     let fault = match first.who.kind {
         Kind::OwnWork => Fault::Work,
         Kind::Unknown => Fault::Unknown,
-        _ => Fault::Thief(first.who.clone()),
+        Kind::Priority
+        | Kind::KernelNotPreemptible
+        | Kind::HardInterrupt
+        | Kind::Softirq
+        | Kind::SoftirqNet
+        | Kind::SoftirqTimer
+        | Kind::InterruptsOff
+        | Kind::RtThrottle
+        | Kind::PageFault
+        | Kind::Idle
+        | Kind::Migration
+        | Kind::Lock
+        | Kind::Host => Fault::Thief(first.who.clone()),
     };
     let open = if sure == Sureness::Sure { vec![] } else { remaining(e, Some(&fault)) };
     let measure = if sure == Sureness::Sure { Measure::Nothing } else { Measure::Trace };

@@ -160,7 +160,7 @@ fn a_remedy_equals_the_session_edited_by_hand() {
         let session = open(&table, &rig);
         let problem = PhaseProblem::new(context(&rig, &session), 0.into(), 0.into(), HZ);
         let evaluation = Evaluation::new(&problem, arrangement(&problem, 128, None, 4));
-        for (id, remedy) in problem.remedies.iter_enumerated() {
+        for (id, remedy) in problem.question.remedies.iter_enumerated() {
             let Some(edit) = edited(&table, &remedy.id) else { continue };
             let remedied = figures(&report(&evaluation, &[id]));
             let by_hand = open(&edit, &rig);

@@ -176,7 +176,7 @@ fn another_rate_gains_nothing_that_is_not_known() {
     assert!(planned(&file("desktop-rig"), &strict).choices[0].missed.is_some());
     let (rig, session) = open(&file("desktop-rig"), &file("look-ahead-at-96k-session"));
     let problem = PhaseProblem::new(context(&rig, &session), 0.into(), 0.into(), Hz::new(96_000));
-    let range = problem.latency[swiftloop_units::ids::ProcessorId::from(0)];
+    let range = problem.question.latency[swiftloop_units::ids::ProcessorId::from(0)];
     assert_eq!((range.low().raw(), range.typical().raw(), range.high().raw()), (240.0, 480.0, 480.0));
     // Once it is known that it keeps its frames, the higher rate wins.
     let known = file("look-ahead-at-96k-session").replace(
@@ -185,7 +185,7 @@ fn another_rate_gains_nothing_that_is_not_known() {
     );
     let session = session_at(&known, &rig);
     let problem = PhaseProblem::new(context(&rig, &session), 0.into(), 0.into(), Hz::new(96_000));
-    assert_eq!(problem.latency[swiftloop_units::ids::ProcessorId::from(0)].high().raw(), 240.0);
+    assert_eq!(problem.question.latency[swiftloop_units::ids::ProcessorId::from(0)].high().raw(), 240.0);
     let p = planned(&file("desktop-rig"), &known);
     assert!(p.choices[0].missed.is_none() && p.rate == Hz::new(96_000));
 }
@@ -243,29 +243,36 @@ fn of_several_cheapest_sets_the_best_is_taken() {
             let evaluation = Evaluation::new(&problem, c.arrangement.clone());
             // Every single exchange of one remedy for others of the same effort.
             let chosen: Vec<_> = problem
+                .question
                 .remedies
                 .iter_enumerated()
                 .filter(|(_, r)| c.report.remedies.iter().any(|x| x.id == r.id))
                 .map(|(id, _)| id)
                 .collect();
             let own = report(&evaluation, &chosen);
-            let last =
-                |r: &Report| if problem.kind.least_delay { r.slowest().raw() } else { r.cue.worst_ratio() };
+            let last = |r: &Report| {
+                if problem.question.kind.least_delay { r.slowest().raw() } else { r.cue.worst_ratio() }
+            };
             for (place, out) in chosen.iter().enumerate() {
-                for (id, r) in problem.remedies.iter_enumerated() {
-                    if chosen.contains(&id) || r.effort != problem.remedies[*out].effort {
+                for (id, r) in problem.question.remedies.iter_enumerated() {
+                    if chosen.contains(&id) || r.effort != problem.question.remedies[*out].effort {
                         continue;
                     }
                     let mut other = chosen.clone();
                     other[place] = id;
                     other.sort_unstable();
-                    let applied = problem.apply(&other, &[]);
+                    let applied = problem.question.apply(&other, &[]);
                     let met = report(&evaluation, &other);
                     let rides =
                         c.arrangement.roll.is_none() || problem.cannot_ride(&applied).next().is_none();
                     if met.is_met() && met.sound >= own.sound.min(SURE) && rides {
                         let noticed = met.noticed().cmp(&own.noticed());
-                        assert!(noticed.is_ge(), "{name}: {} for {}", r.id, problem.remedies[*out].id);
+                        assert!(
+                            noticed.is_ge(),
+                            "{name}: {} for {}",
+                            r.id,
+                            problem.question.remedies[*out].id
+                        );
                         assert!(noticed.is_gt() || last(&met) >= last(&own) - 1e-9, "{name}: {}", r.id);
                     }
                 }

@@ -92,16 +92,17 @@ fn no_remedy_of_a_plan_can_be_taken_away() {
             plans += 1;
             let problem = PhaseProblem::new(context, c.interface, c.phase, HZ);
             let evaluation = Evaluation::new(&problem, c.arrangement.clone());
-            let of =
-                |id: &String| problem.remedies.iter_enumerated().find(|(_, r)| r.id == *id).map(|(at, _)| at);
+            let of = |id: &String| {
+                problem.question.remedies.iter_enumerated().find(|(_, r)| r.id == *id).map(|(at, _)| at)
+            };
             let chosen: Vec<_> = c.report.remedies.iter().filter_map(|r| of(&r.id)).collect();
             for r in &chosen {
                 // What is printed for another phase is there anyway.
-                if problem.remedies[*r].is_print() {
+                if problem.question.remedies[*r].is_print() {
                     continue;
                 }
                 let without: Vec<_> = chosen.iter().copied().filter(|x| x != r).collect();
-                let applied = problem.apply(&without, &[]);
+                let applied = problem.question.apply(&without, &[]);
                 let rides = c.arrangement.roll.is_none() || problem.cannot_ride(&applied).next().is_none();
                 let then = report(&evaluation, &without);
                 let still = if c.report.sound >= SURE {
@@ -113,7 +114,7 @@ fn no_remedy_of_a_plan_can_be_taken_away() {
                 assert!(
                     !(rides && still && !worse),
                     "{} can go: {} then, {} before, {} then\n{text}",
-                    problem.remedies[*r].id,
+                    problem.question.remedies[*r].id,
                     then.sound.raw(),
                     c.report.sound.raw(),
                     then.noticed()

@@ -77,7 +77,12 @@ pub fn context<'a>(rig: &'a Rig, session: &'a Session) -> Context<'a> {
 
 pub fn arrangement(problem: &PhaseProblem<'_>, block: u32, roll: Option<u32>, workers: u32) -> Arrangement {
     let buffer = Offered::plain(Block::new(block));
-    let setting = Setting { interface: problem.interface, driver: 0.into(), rate: problem.rate, buffer };
+    let setting = Setting {
+        interface: problem.question.interface,
+        driver: 0.into(),
+        rate: problem.question.rate,
+        buffer,
+    };
     Arrangement { setting, roll: roll.map(Block::new), workers, link: LinkSetting::default() }
 }
 

@@ -145,7 +145,7 @@ fn settings_said_to_hold_in_so_many_rigs_do() {
         let problem = PhaseProblem::new(context, 0.into(), 0.into(), HZ);
         let place = arrangement(&problem, block, None, 1);
         let r = report(&Evaluation::new(&problem, place.clone()), &[]);
-        let applied = problem.apply(&[], &[]);
+        let applied = problem.question.apply(&[], &[]);
         let model = Evaluation::new(&problem, place).cue_risk(&applied);
         let assume = &context.tables.assume;
         let heavy = context.tables.cost_class("heavy").expect("a class");
@@ -167,7 +167,7 @@ fn settings_said_to_hold_in_so_many_rigs_do() {
             let work: f64 = (0..tracks).map(|_| each * off(half * (common + lean(random.f64())))).sum();
             let speed = (lean(random.f64()) * assume.class_speed_doubt.raw().ln()).exp();
             let took = (work + rest(tracks, block, context)) * slow * speed;
-            let wake = problem.present.wake.leaning(lean(random.f64()));
+            let wake = problem.question.present.wake.leaning(lean(random.f64()));
             let one = Work::mixed(&r.cue.distribution).times(took / all);
             let rate = RiskModel { wake: &wake, ..model }.typical(&one);
             holds += u32::from(rate <= r.target);

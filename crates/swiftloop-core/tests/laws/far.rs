@@ -232,7 +232,7 @@ fn a_share_of_rigs_is_what_a_thousand_draws_show() {
     let problem = PhaseProblem::new(b, 0.into(), 0.into(), HZ);
     let own = setting(64);
     let phase = session.phase(PhaseId::from(0));
-    let l = &far_loops(&b, &own, phase, &Electric::of(&b, &own), &problem.links[0].0)[0];
+    let l = &far_loops(&b, &own, phase, &Electric::of(&b, &own), &problem.question.links[0].0)[0];
     let limit = l.limit.as_ref().unwrap();
     let mut random = fastrand::Rng::with_seed(3);
     let draws = 4000;

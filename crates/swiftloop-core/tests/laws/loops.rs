@@ -15,7 +15,9 @@ fn at(rig_text: &str, session_text: &str, phase: usize, block: u32, remedies: &[
     let evaluation = Evaluation::new(&problem, arrangement(&problem, block, None, 4));
     let chosen: Vec<RemedyId> = remedies
         .iter()
-        .map(|id| problem.remedies.iter().position(|r| r.id == *id).expect("the remedy applies").into())
+        .map(|id| {
+            problem.question.remedies.iter().position(|r| r.id == *id).expect("the remedy applies").into()
+        })
         .collect();
     report(&evaluation, &chosen)
 }

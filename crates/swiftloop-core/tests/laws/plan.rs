@@ -190,23 +190,24 @@ fn what_cannot_ride_the_cue_block_is_left_off_and_named() {
     let session_file = session(&text, &rig_file);
     let problem = PhaseProblem::new(context(&rig_file, &session_file), 0.into(), 0.into(), crate::common::HZ);
     let forced: Vec<&str> = problem
+        .memory
         .forced_by_roll
         .as_ref()
         .expect("all have a way out")
         .iter()
-        .map(|&r| problem.remedies[r].id.as_str())
+        .map(|&r| problem.question.remedies[r].id.as_str())
         .collect();
     // For what can ride in two ways the search decides.
     assert_eq!(forced, ["hide-view:view", "bypass-main:box"]);
     // Whoever can go direct hears none of it then.
     let free = session(&text.replace("needs_software = true, ", ""), &rig_file);
     let problem = PhaseProblem::new(context(&rig_file, &free), 0.into(), 0.into(), crate::common::HZ);
-    assert_eq!(problem.forced_by_roll, Ok(vec![]));
-    assert_eq!(problem.riders.len(), 3);
+    assert_eq!(problem.memory.forced_by_roll, Ok(vec![]));
+    assert_eq!(problem.memory.live_blockers.len(), 3);
     let kept = text.replace("performers = [\"ada\"] }]", "performers = [\"ada\"], keep = [\"box\"] }]");
     let session_file = session(&kept, &rig_file);
     let problem = PhaseProblem::new(context(&rig_file, &session_file), 0.into(), 0.into(), crate::common::HZ);
-    let stuck = problem.forced_by_roll.clone().expect_err("it is kept");
+    let stuck = problem.memory.forced_by_roll.clone().expect_err("it is kept");
     assert_eq!(session_file.processor(stuck).id, "box");
 }
 

@@ -17,7 +17,7 @@ fn offered(rig_text: &str, session_text: &str) -> Vec<String> {
     let rig = rig(rig_text);
     let session = session(session_text, &rig);
     let problem = PhaseProblem::new(context(&rig, &session), 0.into(), 0.into(), HZ);
-    problem.remedies.iter().map(|r| r.id.clone()).collect()
+    problem.question.remedies.iter().map(|r| r.id.clone()).collect()
 }
 
 /// The report without and with one remedy.
@@ -25,10 +25,10 @@ fn tried(rig_text: &str, session_text: &str, id: &str) -> Tried {
     let rig = rig(rig_text);
     let session = session(session_text, &rig);
     let problem = PhaseProblem::new(context(&rig, &session), 0.into(), 0.into(), HZ);
-    let index = problem.remedies.iter().position(|r| r.id == id).map(RemedyId::from);
+    let index = problem.question.remedies.iter().position(|r| r.id == id).map(RemedyId::from);
     let index = index.unwrap_or_else(|| panic!("{id} is not offered: {:?}", offered(rig_text, session_text)));
     let evaluation = Evaluation::new(&problem, arrangement(&problem, 128, None, 4));
-    let remedy = &problem.remedies[index];
+    let remedy = &problem.question.remedies[index];
     let row = crate::common::tables().remedy(remedy.kind);
     assert_eq!(remedy.effort, row.effort);
     assert!(remedy.id.starts_with(remedy.kind.as_str()), "{remedy:?}");
@@ -220,7 +220,7 @@ fn what_lies_in_the_arrangement_is_a_remedy_too() {
     let ids = |roll, workers, extra| {
         let mut a = arrangement(&problem, 64, roll, workers);
         a.setting.buffer = Offered { count: Some(3), extra_blocks: extra, ..Offered::plain(Block::new(64)) };
-        arranged(&b, problem.phase, &a).into_iter().map(|r| (r.id, r.effort)).collect::<Vec<_>>()
+        arranged(&b, problem.question.phase, &a).into_iter().map(|r| (r.id, r.effort)).collect::<Vec<_>>()
     };
     assert_eq!(ids(None, 4, false), []);
     assert_eq!(ids(Some(512), 4, false), [("roll:512".to_string(), 1)]);

@@ -94,7 +94,18 @@ fn anything_else_says_why_not_and_its_report_does_not_depend_on_the_plan() {
                 WhyNot::Breaks { dropouts, allowed } => {
                     assert!(dropouts > allowed && dropouts == trial.report.dropouts.typical);
                 }
-                why => assert!(trial.is_yes(), "{why:?} though it does not work"),
+                why @ WhyNot::AlwaysLate { .. }
+                | why @ WhyNot::AlwaysBreaks { .. }
+                | why @ WhyNot::MoreEffort { .. }
+                | why @ WhyNot::CannotRoll(_)
+                | why @ WhyNot::LessSure
+                | why @ WhyNot::Noticed
+                | why @ WhyNot::MoreDelay(_)
+                | why @ WhyNot::LessRoom { .. }
+                | why @ WhyNot::SlowStart
+                | why @ WhyNot::MoreChanges
+                | why @ WhyNot::NoBetter
+                | why @ WhyNot::PlanMissed => assert!(trial.is_yes(), "{why:?} though it does not work"),
             }
         }
     });
@@ -127,7 +138,8 @@ fn what_the_trade_shows_is_what_a_trial_of_each_buffer_shows() {
 fn a_remedy_buys_what_is_lost_without_it() {
     let (rig, session) = boathouse();
     let problem = PhaseProblem::new(context(&rig, &session), here().0, here().1, HZ);
-    let id = |name: &str| problem.remedies.iter().position(|r| r.id == name).map(RemedyId::from).unwrap();
+    let id =
+        |name: &str| problem.question.remedies.iter().position(|r| r.id == name).map(RemedyId::from).unwrap();
     let chosen = [id("low-delay:look"), id("bypass:h0"), id("print:x1")];
     let evaluation = Evaluation::new(&problem, arrangement(&problem, 64, None, 2));
     let whole = report(&evaluation, &chosen);
@@ -135,7 +147,11 @@ fn a_remedy_buys_what_is_lost_without_it() {
         let without: Vec<RemedyId> = chosen.iter().copied().filter(|r| *r != chosen[i]).collect();
         let left = report(&evaluation, &without);
         let longer = left.slowest().raw() - whole.slowest().raw();
-        assert!((bought.delay.raw() - longer).abs() < 1e-9, "{:?}: {longer}", problem.remedies[chosen[i]]);
+        assert!(
+            (bought.delay.raw() - longer).abs() < 1e-9,
+            "{:?}: {longer}",
+            problem.question.remedies[chosen[i]]
+        );
         let (a, b) = (bought.dropouts_without.raw(), left.dropouts.typical.raw());
         assert!((a - b).abs() <= 1e-9 * b.max(1.0), "{a} against {b}");
         assert!(b >= whole.dropouts.typical.raw());
@@ -202,7 +218,17 @@ fn what_cannot_be_tried_is_refused_with_what_there_is() {
             TrialRefusal::NoSuchDriver { asked, known } => {
                 assert_eq!((asked.as_str(), known), ("alsi", vec!["jack".into(), "alsa".into()]));
             }
-            other => panic!("{other:?}"),
+            other @ TrialRefusal::RateNotOffered { .. }
+            | other @ TrialRefusal::BufferNotOffered { .. }
+            | other @ TrialRefusal::NoBuffer { .. }
+            | other @ TrialRefusal::NoWorkers { .. }
+            | other @ TrialRefusal::TooManyWorkers { .. }
+            | other @ TrialRefusal::CannotRenderAhead
+            | other @ TrialRefusal::RollTooSmall { .. }
+            | other @ TrialRefusal::CannotRide(_)
+            | other @ TrialRefusal::PartOfSetting { .. }
+            | other @ TrialRefusal::NoSuchRemedy { .. }
+            | other @ TrialRefusal::NotInPhase { .. } => panic!("{other:?}"),
         }
         let rate = Request { rate: Some(Hz::new(96_000)), ..request("alsa", "64") };
         assert!(matches!(refusal(rate), TrialRefusal::RateNotOffered { offered, .. } if offered == [HZ]));

@@ -83,7 +83,10 @@ pub fn merged(found: &Found, there: Option<(&Path, &str)>, last: Option<&str>) -
         FileError::Wrong { what, help, .. } => {
             misfit(format!("with what is new in the source, {what}"), &help)
         }
-        other => other,
+        other @ FileError::Unreadable { .. }
+        | other @ FileError::Misfit { .. }
+        | other @ FileError::Exists { .. }
+        | other @ FileError::Unwritable { .. } => other,
     })?;
     Ok(merged)
 }

@@ -57,7 +57,7 @@ pub(super) fn read(path: &Path) -> Result<Found, FileError> {
                 TrackEventKind::Meta(MetaMessage::TrackName(said)) if name.is_empty() => {
                     name = String::from_utf8_lossy(said).trim().chars().filter(|c| !c.is_control()).collect();
                 }
-                _ => {}
+                TrackEventKind::SysEx(_) | TrackEventKind::Escape(_) | TrackEventKind::Meta(_) => {}
             }
         }
         for (channel, part) in parts {
@@ -135,7 +135,11 @@ impl Part {
                     self.notes.extend(ended.into_iter().map(|(_, from)| (from, now)));
                 }
             }
-            _ => {}
+            MidiMessage::Aftertouch { .. }
+            | MidiMessage::Controller { .. }
+            | MidiMessage::ProgramChange { .. }
+            | MidiMessage::ChannelAftertouch { .. }
+            | MidiMessage::PitchBend { .. } => {}
         }
     }
 

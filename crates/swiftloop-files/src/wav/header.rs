@@ -47,7 +47,12 @@ impl Header {
             let why = match e {
                 hound::Error::IoError(_) => "it ends within its header".to_string(),
                 hound::Error::FormatError(why) => format!("it is no WAV file: {why}"),
-                other => format!("it is no WAV file that is read here: {other}"),
+                other @ hound::Error::TooWide
+                | other @ hound::Error::UnfinishedSample
+                | other @ hound::Error::Unsupported
+                | other @ hound::Error::InvalidSampleFormat => {
+                    format!("it is no WAV file that is read here: {other}")
+                }
             };
             (why, SAVE_AS)
         };

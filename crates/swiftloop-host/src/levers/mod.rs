@@ -55,6 +55,7 @@ impl LeverError {
     }
 
     /// What became of a file.
+    #[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
     fn of(what: &str, why: std::io::Error) -> Self {
         use std::io::ErrorKind::{NotFound, PermissionDenied, ReadOnlyFilesystem};
         match why.kind() {
@@ -132,7 +133,12 @@ impl Levers {
                 let gone = || LeverError::Gone(wake::DEVICE.into());
                 wake_limit_us().map(|us| us.to_string()).ok_or_else(gone)
             }
-            _ => Err(LeverError::Gone(format!("{lever:?}"))),
+            Lever::Governor { .. }
+            | Lever::MostClock { .. }
+            | Lever::IdleOff { .. }
+            | Lever::UsbPower { .. }
+            | Lever::InterruptCores { .. }
+            | Lever::RealtimeShare => Err(LeverError::Gone(format!("{lever:?}"))),
         }
     }
 
@@ -165,7 +171,13 @@ impl Levers {
                 Ok(jack()?.set_buffer(frames)?)
             }
             Lever::Priority { thread, name } => priority::put(*thread, name, to),
-            _ => Err(LeverError::Gone(format!("{lever:?}"))),
+            Lever::Governor { .. }
+            | Lever::MostClock { .. }
+            | Lever::WakeLimit
+            | Lever::IdleOff { .. }
+            | Lever::UsbPower { .. }
+            | Lever::InterruptCores { .. }
+            | Lever::RealtimeShare => Err(LeverError::Gone(format!("{lever:?}"))),
         }
     }
 }

@@ -21,6 +21,7 @@ const SETTLES: Duration = Duration::from_millis(300);
 pub(super) const COPY: &str = "pipewire.json";
 
 /// Runs the tool and gives what it prints.
+#[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
 fn run(args: &[&str]) -> Result<String, LeverError> {
     let failed = |e: std::io::Error| match e.kind() {
         std::io::ErrorKind::NotFound => LeverError::Gone(TOOL.into()),

@@ -281,6 +281,7 @@ impl Greeting<'_> {
     }
 
     /// Sends one packet, and waits so long for its answer.
+    #[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
     fn one(&mut self, number: u32, bytes: usize, wait: Duration) -> Result<Heard, LinkError> {
         let packet = probe(number, GREETING).bytes(bytes, self.ask.key.as_ref());
         let refused = |e: std::io::Error| match e.kind() {

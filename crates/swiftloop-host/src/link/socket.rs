@@ -157,6 +157,7 @@ mod linux {
         time.tv_sec().saturating_mul(1_000_000_000).saturating_add(time.tv_nsec())
     }
 
+    #[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
     pub(super) fn receive(udp: &UdpSocket, buffer: &mut [u8], wait: bool) -> std::io::Result<Got> {
         let mut room = nix::cmsg_space!([nix::sys::time::TimeSpec; 3], i32, i32);
         let mut parts = [IoSliceMut::new(buffer)];
@@ -178,6 +179,7 @@ mod linux {
     }
 
     /// What the kernel says of packets that went: which of those that were sent, and when.
+    #[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
     pub(super) fn next_sent(udp: &UdpSocket) -> Option<(u32, i64)> {
         /// `SO_EE_ORIGIN_TIMESTAMPING` of Linux.
         const OF_STAMPS: u8 = 4;

@@ -37,6 +37,7 @@ pub enum RecordError {
     },
 }
 
+#[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
 pub(super) fn io_error(path: &Path) -> impl FnOnce(io::Error) -> RecordError + '_ {
     move |source| match source.kind() {
         io::ErrorKind::PermissionDenied => RecordError::NotAllowed(path.display().to_string()),

@@ -95,7 +95,7 @@ impl Statements {
                 Term::BlankNode(b) => {
                     Term::NamedNode(oxrdf::NamedNode::new_unchecked(format!("_:{file}:{}", b.as_str())))
                 }
-                other => other,
+                other @ Term::NamedNode(_) | other @ Term::Literal(_) => other,
             };
             let of = self.all.entry(key(&subject, file)).or_default();
             of.entry(predicate.as_str().to_string()).or_default().push(object);

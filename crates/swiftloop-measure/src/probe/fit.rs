@@ -106,7 +106,7 @@ impl Fit {
 /// Fits the line, or nothing when fewer than two different buffers were measured.
 ///
 /// ```
-/// use super::fit;
+/// use swiftloop_measure::probe::fit;
 /// use swiftloop_units::{Block, Frames};
 ///
 /// // Two buffers, measured through a cable: the driver holds three blocks, and converters and cable take 40 frames.

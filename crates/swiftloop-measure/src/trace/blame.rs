@@ -129,7 +129,20 @@ impl<'a> Scene<'a> {
                     }
                 }
                 What::Switch { .. } if e.at < at => open.clear(),
-                _ => {}
+                What::Switch { .. }
+                | What::Waking { .. }
+                | What::Woken { .. }
+                | What::Moved { .. }
+                | What::Counted { .. }
+                | What::Exit(_)
+                | What::TimerSet(_)
+                | What::Sleep(_)
+                | What::Fault
+                | What::Device(_)
+                | What::Lost(_)
+                | What::Clock(_)
+                | What::Mark(_)
+                | What::Other => {}
             }
         }
         let timer = open.iter().rev().find(|o| matches!(o.0, Activity::Timer(_))).map(|o| o.1);
@@ -178,7 +191,21 @@ impl<'a> Scene<'a> {
             {
                 Some(*priority)
             }
-            _ => None,
+            What::Switch { .. }
+            | What::Waking { .. }
+            | What::Woken { .. }
+            | What::Moved { .. }
+            | What::Counted { .. }
+            | What::Enter(_)
+            | What::Exit(_)
+            | What::TimerSet(_)
+            | What::Sleep(_)
+            | What::Fault
+            | What::Device(_)
+            | What::Lost(_)
+            | What::Clock(_)
+            | What::Mark(_)
+            | What::Other => None,
         };
         let before = self.events.partition_point(|e| e.at <= until);
         let back = self.events[..before].iter().rev().find_map(of);
@@ -345,7 +372,20 @@ impl<'a> Scene<'a> {
                     && next.pid != thread.pid
                     && (next.pid == Pid::IDLE || (ours.is_realtime() && *to_priority > ours))
             }
-            _ => false,
+            What::Waking { .. }
+            | What::Woken { .. }
+            | What::Moved { .. }
+            | What::Counted { .. }
+            | What::Enter(_)
+            | What::Exit(_)
+            | What::TimerSet(_)
+            | What::Sleep(_)
+            | What::Fault
+            | What::Device(_)
+            | What::Lost(_)
+            | What::Clock(_)
+            | What::Mark(_)
+            | What::Other => false,
         });
         if turned || self.given_back(core, to) {
             return true;
@@ -371,7 +411,21 @@ impl<'a> Scene<'a> {
         let around = self.since(at.before(GIVEN_BACK)).iter().take_while(|e| e.at < at);
         around.filter(|e| Some(e.core) == core).any(|e| match &e.what {
             What::Enter(Activity::Timer(name)) => timers.contains(&self.names.get(*name)),
-            _ => false,
+            What::Switch { .. }
+            | What::Waking { .. }
+            | What::Woken { .. }
+            | What::Moved { .. }
+            | What::Counted { .. }
+            | What::Enter(_)
+            | What::Exit(_)
+            | What::TimerSet(_)
+            | What::Sleep(_)
+            | What::Fault
+            | What::Device(_)
+            | What::Lost(_)
+            | What::Clock(_)
+            | What::Mark(_)
+            | What::Other => false,
         })
     }
 }

@@ -68,7 +68,17 @@ impl Cores {
                 woken.push_front((thread.pid, event.at, priority));
                 woken.truncate(WOKEN);
             }
-            _ => {}
+            What::Moved { .. }
+            | What::Counted { .. }
+            | What::Enter(_)
+            | What::Exit(_)
+            | What::TimerSet(_)
+            | What::Sleep(_)
+            | What::Fault
+            | What::Device(_)
+            | What::Lost(_)
+            | What::Mark(_)
+            | What::Other => {}
         }
     }
 

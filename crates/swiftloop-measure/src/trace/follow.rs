@@ -128,7 +128,18 @@ impl Follower {
                 let (at, from, to, left) = (event.at, event.thread, *to, *left);
                 self.switch(at, (from, to, left), names);
             }
-            _ => {}
+            What::Waking { .. }
+            | What::Woken { .. }
+            | What::Moved { .. }
+            | What::Counted { .. }
+            | What::Enter(_)
+            | What::Exit(_)
+            | What::Sleep(_)
+            | What::Fault
+            | What::Device(_)
+            | What::Lost(_)
+            | What::Clock(_)
+            | What::Other => {}
         }
     }
 

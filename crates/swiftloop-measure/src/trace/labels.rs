@@ -23,7 +23,20 @@ impl Scene<'_> {
                     }
                 }
                 What::Exit(Activity::Interrupt(_)) | What::Switch { .. } => break,
-                _ => {}
+                What::Waking { .. }
+                | What::Woken { .. }
+                | What::Moved { .. }
+                | What::Counted { .. }
+                | What::Enter(_)
+                | What::Exit(_)
+                | What::TimerSet(_)
+                | What::Sleep(_)
+                | What::Fault
+                | What::Device(_)
+                | What::Lost(_)
+                | What::Clock(_)
+                | What::Mark(_)
+                | What::Other => {}
             }
         }
         match timers.iter().max_by_key(|t| t.1) {
@@ -59,7 +72,20 @@ impl Scene<'_> {
                     }
                 }
                 What::Exit(Activity::Soft(_)) | What::Switch { .. } => break,
-                _ => {}
+                What::Waking { .. }
+                | What::Woken { .. }
+                | What::Moved { .. }
+                | What::Counted { .. }
+                | What::Enter(_)
+                | What::Exit(_)
+                | What::TimerSet(_)
+                | What::Sleep(_)
+                | What::Fault
+                | What::Device(_)
+                | What::Lost(_)
+                | What::Clock(_)
+                | What::Mark(_)
+                | What::Other => {}
             }
         }
         match details.iter().max_by_key(|d| d.1) {

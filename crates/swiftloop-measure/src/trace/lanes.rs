@@ -1,44 +1,9 @@
 //! What every core did around a late block, for a drawing: stretches of one holder each, those alike joined.
 
 use super::blame::Scene;
-use super::event::{Core, Instant, Pid, Span, Thread};
-use super::names::Name;
+use super::event::{Instant, Pid, Span};
+use super::late::{Lane, LaneHas, Stretch};
 use super::slices::Has;
-
-/// Who had a core.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum LaneHas {
-    /// Nobody.
-    Nobody,
-    /// A thread.
-    Thread(Thread),
-    /// A hardware interrupt.
-    Interrupt(Name),
-    /// A soft interrupt.
-    Soft(Name),
-    /// Somebody outside: the host or the firmware.
-    Outside,
-}
-
-/// A stretch of a core's time.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Stretch {
-    /// From here.
-    pub from: Instant,
-    /// To here.
-    pub to: Instant,
-    /// Who had it.
-    pub has: LaneHas,
-}
-
-/// A core around a late block.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Lane {
-    /// Which.
-    pub core: Core,
-    /// Its stretches, rising.
-    pub stretches: Vec<Stretch>,
-}
 
 impl Scene<'_> {
     /// All cores from one instant to another.

@@ -1,7 +1,6 @@
 //! A late block as it is told: its way from due to done, who held the core meanwhile, and who is to blame.
 
 use super::event::{Core, Instant, Span, Thread};
-use super::lanes::Lane;
 use super::names::Name;
 
 /// What kind of holder took a block's time.
@@ -234,4 +233,39 @@ impl LateBlock {
     pub fn excess(&self) -> Span {
         Span(self.took.0 - self.allowed.0)
     }
+}
+
+/// Who had a core.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LaneHas {
+    /// Nobody.
+    Nobody,
+    /// A thread.
+    Thread(Thread),
+    /// A hardware interrupt.
+    Interrupt(Name),
+    /// A soft interrupt.
+    Soft(Name),
+    /// Somebody outside: the host or the firmware.
+    Outside,
+}
+
+/// A stretch of a core's time.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Stretch {
+    /// From here.
+    pub from: Instant,
+    /// To here.
+    pub to: Instant,
+    /// Who had it.
+    pub has: LaneHas,
+}
+
+/// A core around a late block.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Lane {
+    /// Which.
+    pub core: Core,
+    /// Its stretches, rising.
+    pub stretches: Vec<Stretch>,
 }

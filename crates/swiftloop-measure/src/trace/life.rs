@@ -85,7 +85,21 @@ pub(super) fn life(events: &[Event], pid: Pid) -> Vec<Piece> {
                     None
                 }
             }
-            _ => None,
+            What::Switch { .. }
+            | What::Waking { .. }
+            | What::Woken { .. }
+            | What::Moved { .. }
+            | What::Counted { .. }
+            | What::Enter(_)
+            | What::Exit(_)
+            | What::TimerSet(_)
+            | What::Sleep(_)
+            | What::Fault
+            | What::Device(_)
+            | What::Lost(_)
+            | What::Clock(_)
+            | What::Mark(_)
+            | What::Other => None,
         };
         if let Some((state, core)) = next {
             end(&mut pieces, &mut now, e.at, true);

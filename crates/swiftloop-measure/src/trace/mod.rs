@@ -31,8 +31,8 @@ pub use event::{
 };
 pub use follow::Follower;
 pub use heard::Heard;
-pub use lanes::{Lane, LaneHas, Stretch, shown_around};
-pub use late::{Holder, Kind, LateBlock, Stage, Way, Who};
+pub use lanes::shown_around;
+pub use late::{Holder, Kind, Lane, LaneHas, LateBlock, Stage, Stretch, Way, Who};
 pub use marks::{LateLine, noticed_line};
 pub use names::{Name, Names};
 pub use ranking::{Ranked, Ranking, Together, fewest, rank, share};

@@ -145,7 +145,17 @@ impl Walk {
             What::Exit(activity) => self.exit(*activity),
             What::Counted { pid, span } if *pid == event.thread.pid => self.count(*span),
             What::Sleep(depth) => self.sleep = *depth,
-            _ => {}
+            What::Waking { .. }
+            | What::Woken { .. }
+            | What::Moved { .. }
+            | What::Counted { .. }
+            | What::TimerSet(_)
+            | What::Fault
+            | What::Device(_)
+            | What::Lost(_)
+            | What::Clock(_)
+            | What::Mark(_)
+            | What::Other => {}
         }
         self.last = Some(Last {
             at: event.at,

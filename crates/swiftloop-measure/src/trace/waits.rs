@@ -131,7 +131,7 @@ impl Scene<'_> {
         let own = all.iter().rev().find_map(|s| match s.has {
             Has::Interrupt(name, since) => Some(self.interrupt_name(core, name, since)),
             Has::Soft(name, since) => Some(self.soft_name(core, name, since).1),
-            _ => None,
+            Has::Thread | Has::Outside => None,
         });
         let own = own.unwrap_or_else(|| "the timer's interrupt".to_string());
         let waiting: i64 =

@@ -90,7 +90,7 @@ impl Writer {
         self.now = due
             + match put {
                 Put::Off(us) | Put::Host(us) => us * US,
-                _ => 2 * US,
+                Put::Above(_) | Put::InKernel(_) | Put::Net(_) | Put::Device(_) | Put::Timers(_) => 2 * US,
             };
         self.enter(timer);
         if let Put::Off(_) = put {
@@ -132,7 +132,7 @@ impl Writer {
                 self.now += us * US;
                 self.tell(What::Exit(disk));
             }
-            _ => {}
+            Put::Timers(_) | Put::Off(_) | Put::Host(_) => {}
         }
         self.now += US;
         let (priority, left) =

@@ -83,7 +83,16 @@ fn step(hands: &Hands, stage: Stage) -> Returned {
 fn gone(lever: &Lever, why: &LeverError) -> bool {
     let server = match lever {
         Lever::JackBuffer => "jackd",
-        _ => "pipewire",
+        Lever::ForcedRate
+        | Lever::ForcedBuffer
+        | Lever::Governor { .. }
+        | Lever::MostClock { .. }
+        | Lever::WakeLimit
+        | Lever::IdleOff { .. }
+        | Lever::UsbPower { .. }
+        | Lever::InterruptCores { .. }
+        | Lever::RealtimeShare
+        | Lever::Priority { .. } => "pipewire",
     };
     let lost = why.is_gone() || matches!(why, LeverError::Server(_));
     lost && (lever.kind() != LeverKind::Server || !is_running(server))

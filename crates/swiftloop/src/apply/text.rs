@@ -90,7 +90,14 @@ fn taken(all: &[Taken]) -> String {
             Lever::Governor { .. } => "governor of the processors".into(),
             Lever::MostClock { .. } => "highest clock of the processors".into(),
             Lever::IdleOff { .. } => "deep idle states".into(),
-            other => name(other),
+            other @ Lever::ForcedRate
+            | other @ Lever::ForcedBuffer
+            | other @ Lever::JackBuffer
+            | other @ Lever::WakeLimit
+            | other @ Lever::UsbPower { .. }
+            | other @ Lever::InterruptCores { .. }
+            | other @ Lever::RealtimeShare
+            | other @ Lever::Priority { .. } => name(other),
         };
         let change = format!("{} → {}", value(lever, &t.before), value(lever, &t.is));
         let told = if t.fits() { change } else { format!("{change}, not {}", value(lever, &t.put.to)) };
@@ -225,7 +232,7 @@ fn returned(all: &[Returned]) -> Value {
     };
     let is = |fate: &Fate| match fate {
         Fate::Theirs { is } => Some(is.trim().to_string()),
-        _ => None,
+        Fate::PutBack | Fate::Back | Fate::Gone => None,
     };
     let steps = all.iter().map(|r| {
         object!({

@@ -5,6 +5,7 @@ use crate::shared::failure::Failure;
 use clap::error::{ContextKind, ContextValue, ErrorKind};
 
 /// The parser's error as ours; help and version are printed as they are.
+#[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
 pub fn failure(error: &clap::Error) -> Option<Failure> {
     if matches!(
         error.kind(),
@@ -53,6 +54,7 @@ fn first_line(error: &clap::Error) -> String {
     line.trim_start_matches("error: ").to_string()
 }
 
+#[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
 fn said(value: &ContextValue) -> String {
     match value {
         ContextValue::String(s) => s.clone(),

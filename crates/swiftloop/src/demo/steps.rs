@@ -161,7 +161,7 @@ pub fn far(context: &Context<'_>, plan: &Plan) -> Vec<Step> {
     let step = |choice: &Choice| Step {
         question: "The harp is 410 km away, a friend 9600. Can they play together?",
         command: "plan rig.toml session.toml --interface rack --phase remote".into(),
-        lead: crate::shared::answer::lines::together(context, &choice.report),
+        lead: crate::shared::answer::report::together(context, &choice.report),
         whole: crate::plan::alone(context, choice, "", &files(), Detail::Screen),
     };
     choice.map(step).into_iter().collect()

@@ -1,6 +1,6 @@
 //! `link measure`: packets at the pace of sound to a reflector, and what is said of the way there and back.
 
-use super::run::{PORT, allowed, key, stream};
+use super::line::{PORT, allowed, key, stream};
 use crate::link::measure_text::{Live, Measuring, Question, json, show, svg};
 use crate::link::options::LinkMeasureOptions;
 use crate::shared::failure::Failure;

@@ -1,6 +1,7 @@
 //! `link`: a way over the network in words, in figures, drawn.
 
 mod drawing;
+mod line;
 mod measure;
 pub mod measure_text;
 pub mod options;

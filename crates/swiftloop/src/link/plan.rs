@@ -1,6 +1,6 @@
 //! `link plan`: can we play together? From what was measured, or from a distance alone; a rig and a session are made up around it.
 
-use super::run::{allowed, stream};
+use super::line::{allowed, stream};
 use crate::link::measure_text::svg;
 use crate::link::options::{LinkPlanOptions, Sound};
 use crate::link::plan_text::{Planned, Side, json, show};

@@ -1,6 +1,6 @@
 //! `link reflect`: answer test packets until told to stop.
 
-use super::run::{PORT, key};
+use super::line::{PORT, key};
 use crate::link::options::LinkReflectOptions;
 use crate::link::reflect_text::{Live, Reflected, json, show};
 use crate::shared::failure::Failure;
@@ -51,6 +51,7 @@ fn address(text: &str) -> Result<SocketAddr, Failure> {
     whole.or_else(with_port).or_else(named).ok_or_else(wrong)
 }
 
+#[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
 fn refused(e: LinkError) -> Failure {
     match &e {
         LinkError::CannotListen(at, why) => match why.kind() {

@@ -12,7 +12,12 @@ pub fn ask(answers: &mut Answers) -> Result<(), Failure> {
         InquireError::OperationCanceled | InquireError::OperationInterrupted => {
             Failure::usage("stopped; nothing was written", "start again, or add --yes for the usual answers")
         }
-        e => Failure::usage(format!("cannot ask here: {e}"), "add --yes, or say it with options"),
+        e @ InquireError::NotTTY
+        | e @ InquireError::InvalidConfiguration(_)
+        | e @ InquireError::IO(_)
+        | e @ InquireError::Custom(_) => {
+            Failure::usage(format!("cannot ask here: {e}"), "add --yes, or say it with options")
+        }
     })
 }
 

@@ -9,7 +9,7 @@ use serde_json::{Value, json};
 use swiftloop_core::advice::plan_warnings;
 use swiftloop_core::loops::{Context, ranked_drivers};
 use swiftloop_core::plan::{Choice, Plan, Remedy};
-use swiftloop_core::tables::RemedyKind;
+use swiftloop_core::tables::RemedyAction;
 
 pub fn json(context: &Context<'_>, plan: &Plan, noted: Option<&Changed<'_>>) -> Value {
     let (possible, missed): (Vec<&Choice>, Vec<&Choice>) =
@@ -75,7 +75,7 @@ pub fn json(context: &Context<'_>, plan: &Plan, noted: Option<&Changed<'_>>) -> 
 
 /// Remedies that leave a processor out while the phase lasts.
 fn leaves_out(r: &Remedy) -> bool {
-    matches!(r.kind, RemedyKind::Bypass | RemedyKind::BypassMain | RemedyKind::HideView | RemedyKind::Unload)
+    r.kind.action() == RemedyAction::TakesOut
 }
 
 fn choice(context: &Context<'_>, plan: &Plan, c: &Choice) -> Value {

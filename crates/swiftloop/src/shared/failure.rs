@@ -70,7 +70,10 @@ impl Failure {
             Self::Usage(what, help) | Self::Machine(what, help) => simple(&what, &help),
             Self::File(e) => match *e {
                 FileError::Wrong { name, text, span, what, help } => located(name, text, span, what, help),
-                other => simple(&other.to_string(), other.help()),
+                other @ FileError::Unreadable { .. }
+                | other @ FileError::Misfit { .. }
+                | other @ FileError::Exists { .. }
+                | other @ FileError::Unwritable { .. } => simple(&other.to_string(), other.help()),
             },
         };
         // Where that cannot be written the exit code says it.

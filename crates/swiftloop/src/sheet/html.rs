@@ -1,31 +1,11 @@
 //! The sheet as one page for a browser: nothing is fetched, no script runs, and it prints a phase to a page. It is XHTML in form,
 //! so that any reader of XML can take it apart.
 
-use super::picture::picture;
+use super::picture::{escaped, picture};
 use super::{Page, Sheet, pages};
-use crate::shared::page::clean;
 use std::fmt::Write;
 
 const STYLE: &str = include_str!("style.css");
-
-/// Text between tags, or within quotes.
-pub fn escaped(text: &str) -> String {
-    let mut out = String::with_capacity(text.len());
-    for c in clean(text).chars() {
-        match c {
-            '&' => out.push_str("&amp;"),
-            '<' => out.push_str("&lt;"),
-            '>' => out.push_str("&gt;"),
-            '"' => out.push_str("&quot;"),
-            '\'' => out.push_str("&#39;"),
-            crate::shared::page::TIED => out.push(' '),
-            // No text in XML, and no sign that anybody could see.
-            '\u{fffe}' | '\u{ffff}' => out.push('\u{fffd}'),
-            c => out.push(c),
-        }
-    }
-    out
-}
 
 /// The whole page.
 pub fn html(sheet: &Sheet<'_>) -> String {

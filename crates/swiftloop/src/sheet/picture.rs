@@ -1,7 +1,7 @@
 //! The trade as a small picture in a page: delay across, dropouts an hour up (both logarithmic), each buffer a point, the chosen one a
 //! square with its name. Colours come from the page, shapes say the same without them.
 
-use super::html::escaped;
+use crate::shared::page::clean;
 use std::fmt::Write;
 use swiftloop_core::in_effect::{AtBuffer, Demand};
 
@@ -112,4 +112,23 @@ fn thinned(d: &Demand) -> Vec<AtBuffer> {
     let stride = all.len().div_ceil(MOST).max(1);
     let keep = |(i, p): &(usize, AtBuffer)| i % stride == 0 || p.frames == d.buffer_frames;
     all.into_iter().enumerate().filter(keep).map(|(_, p)| p).collect()
+}
+
+/// Text between tags, or within quotes.
+pub fn escaped(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for c in clean(text).chars() {
+        match c {
+            '&' => out.push_str("&amp;"),
+            '<' => out.push_str("&lt;"),
+            '>' => out.push_str("&gt;"),
+            '"' => out.push_str("&quot;"),
+            '\'' => out.push_str("&#39;"),
+            crate::shared::page::TIED => out.push(' '),
+            // No text in XML, and no sign that anybody could see.
+            '\u{fffe}' | '\u{ffff}' => out.push('\u{fffd}'),
+            c => out.push(c),
+        }
+    }
+    out
 }

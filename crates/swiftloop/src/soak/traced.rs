@@ -23,7 +23,18 @@ pub fn by_rung(traced: &Traced) -> Vec<(Block, String)> {
     // Who has no name of its own is told by its kind.
     let lead = |who: &Who| match who.kind {
         Kind::Host | Kind::Unknown | Kind::OwnWork => kind(who.kind).to_string(),
-        _ => short(who),
+        Kind::Priority
+        | Kind::KernelNotPreemptible
+        | Kind::HardInterrupt
+        | Kind::Softirq
+        | Kind::SoftirqNet
+        | Kind::SoftirqTimer
+        | Kind::InterruptsOff
+        | Kind::RtThrottle
+        | Kind::PageFault
+        | Kind::Idle
+        | Kind::Migration
+        | Kind::Lock => short(who),
     };
     let leads = |r: &Ranking| r.all.first().map_or("–".into(), |first| lead(&first.who));
     traced.rungs.iter().map(|(block, reading)| (*block, leads(&reading.told.ranking))).collect()

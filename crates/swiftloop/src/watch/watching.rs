@@ -77,7 +77,7 @@ pub fn watch(
         late_before: 0,
         looked: begun,
     };
-    let through_server = matches!(demand.driver.as_str(), "jack" | "pipewire");
+    let through_server = demand.server.is_some();
     let mut server = Server::connect("swiftloop-watch").ok().filter(|_| through_server);
     let kind = server.as_ref().map(Server::kind);
     if through_server && server.is_none() {

@@ -216,7 +216,14 @@ pub fn json(t: &Told<'_>) -> Value {
     let v = t.verdict;
     let thief = match &v.fault {
         Fault::Thief(w) => crate::shared::answer::thieves::who(w),
-        _ => Value::Null,
+        Fault::Nothing
+        | Fault::Clocks
+        | Fault::Channel(_)
+        | Fault::Work
+        | Fault::Waking
+        | Fault::Computer(_)
+        | Fault::Driver
+        | Fault::Unknown => Value::Null,
     };
     object!({
         "format": "swiftloop.why/1",

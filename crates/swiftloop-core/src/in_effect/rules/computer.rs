@@ -53,7 +53,28 @@ pub fn limited_clock(demand: &Demand, now: &Inventory) -> Found {
         Hurt::LimitedClock { allowed_mhz, most_mhz } => {
             Some(more_dropouts(demand, demand.stakes.at_speed(planned, allowed_mhz / most_mhz)))
         }
-        _ => None,
+        Hurt::NoSound
+        | Hurt::RatesDisagree(_)
+        | Hurt::TwoClocks(_)
+        | Hurt::Forced { .. }
+        | Hurt::NoRealtime { .. }
+        | Hurt::ServerWithoutRealtime(_)
+        | Hurt::NoLockedMemory { .. }
+        | Hurt::Governor(_)
+        | Hurt::PowerPlan(_)
+        | Hurt::UnsteadySpeed { .. }
+        | Hurt::OnBattery
+        | Hurt::Heat { .. }
+        | Hurt::DeepIdle(_)
+        | Hurt::Preemption { .. }
+        | Hurt::RealtimeShare(_)
+        | Hurt::UsbHub { .. }
+        | Hurt::UsbController { .. }
+        | Hurt::UsbSlow { .. }
+        | Hurt::UsbAutosuspend { .. }
+        | Hurt::SharedInterrupt { .. }
+        | Hurt::Memory { .. }
+        | Hurt::Busy(_) => None,
     }))
 }
 

@@ -49,19 +49,10 @@ pub(super) const ALL: &[Rule] = &[
     others::network,
 ];
 
-/// The name that the inventory gives to the server of a driver, where the driver is one.
-pub(super) fn server_of(driver: &str) -> Option<&'static str> {
-    match driver {
-        "jack" => Some("JACK"),
-        "pipewire" => Some("PipeWire"),
-        _ => None,
-    }
-}
-
 /// The server that a demand goes through, if it runs.
 pub(super) fn served<'a>(demand: &Demand, now: &'a Inventory) -> Option<&'a ServerState> {
-    let wanted = server_of(&demand.driver)?;
-    now.servers.iter().find(|s| s.kind == wanted)
+    let wanted = demand.server?;
+    now.servers.iter().find(|s| s.kind == wanted.as_str())
 }
 
 /// Everything that hurts in this way, at this cost.

@@ -1,6 +1,6 @@
 //! Where the sound goes: device, server, rates, buffers, clocks, channels.
 
-use super::{hurting, more_dropouts, ours, served, server_of};
+use super::{hurting, more_dropouts, ours, served};
 use crate::in_effect::Demand;
 use crate::in_effect::difference::{Cost, Difference, Found, Unread, Wrong};
 use crate::survey::{Hurt, Inventory, System};
@@ -19,11 +19,13 @@ pub fn device(demand: &Demand, now: &Inventory) -> Found {
 }
 
 pub fn server(demand: &Demand, now: &Inventory) -> Found {
-    match server_of(&demand.driver) {
+    match demand.server {
         None => Found::Beside,
         // Only Linux tells of its servers; that there is no sound at all is told already.
         Some(_) if now.system != System::Linux || now.is_silent() => Found::Beside,
-        Some(server) => Found::one(served(demand, now).is_none().then_some(Wrong::NoServer { server })),
+        Some(server) => {
+            Found::one(served(demand, now).is_none().then_some(Wrong::NoServer { server: server.as_str() }))
+        }
     }
 }
 
@@ -57,11 +59,7 @@ pub fn buffer(demand: &Demand, now: &Inventory) -> Found {
         let open = ours::card(demand, now).into_iter().flat_map(|c| c.streams.iter().map(move |s| (c, s)));
         open.filter_map(|(c, s)| Some((format!("ALSA, {}", c.id), s.open.as_ref()?.period_frames))).collect()
     } else {
-        return if server_of(&demand.driver).is_some() {
-            Found::Beside
-        } else {
-            Found::Unread(Unread::Buffer)
-        };
+        return if demand.server.is_some() { Found::Beside } else { Found::Unread(Unread::Buffer) };
     };
     if seen.is_empty() {
         return Found::Unread(Unread::Buffer);

@@ -9,7 +9,7 @@ use crate::plan::Target;
 use crate::rig::FarSetting;
 use crate::rig::LinkSetting;
 use crate::session::Phase;
-use crate::tables::RemedyKind;
+use crate::tables::{RemedyKind, RemedyPlace};
 use swiftloop_measure::link::measured::Towards;
 use swiftloop_measure::link::packet::{SIZES, Spare, USUAL_MTU};
 use swiftloop_units::ids::{FarId, MeetingId};
@@ -280,7 +280,28 @@ pub fn set_by(
             RemedyKind::Cable => link.fars.iter_mut().find(exact)?.wired = true,
             RemedyKind::QuietLine => link.fars.iter_mut().find(exact)?.quiet = true,
             RemedyKind::Mono => link.fars.iter_mut().find(exact)?.channels = 1,
-            _ => return None,
+            RemedyKind::RemoveUnused
+            | RemedyKind::DisableMuted
+            | RemedyKind::Unload
+            | RemedyKind::HideView
+            | RemedyKind::LowDelay
+            | RemedyKind::CoarserTimeline
+            | RemedyKind::FullPower
+            | RemedyKind::ReserveCore
+            | RemedyKind::ReleaseCore
+            | RemedyKind::Roll
+            | RemedyKind::DeviceBlocks
+            | RemedyKind::Quit
+            | RemedyKind::Precision32
+            | RemedyKind::BypassMain
+            | RemedyKind::Draft
+            | RemedyKind::Direct
+            | RemedyKind::LessOversampling
+            | RemedyKind::ShareSend
+            | RemedyKind::FewerVoices
+            | RemedyKind::PrintDry
+            | RemedyKind::Bypass
+            | RemedyKind::Print => return None,
         }
     }
     let route = link.route;
@@ -303,17 +324,7 @@ pub fn set_by(
 /// Whether a kind of remedy changes a line to a far side.
 #[must_use]
 pub fn is_on_the_line(kind: RemedyKind) -> bool {
-    matches!(
-        kind,
-        RemedyKind::SmallerPacket
-            | RemedyKind::ShorterReceive
-            | RemedyKind::QuietLine
-            | RemedyKind::SparePackets
-            | RemedyKind::Cable
-            | RemedyKind::StraightWay
-            | RemedyKind::OtherMeeting
-            | RemedyKind::Mono
-    )
+    kind.place() == RemedyPlace::Line
 }
 
 /// What is different from how the line is set now: kinds of remedies with what each is done to.

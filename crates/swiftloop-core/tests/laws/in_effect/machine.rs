@@ -6,6 +6,7 @@ use swiftloop_core::survey::{
     Card, Cpu, EachCpu, EnergyState, Idle, Inventory, Irq, Kernel, Limits, Memory, Network, Open,
     ServerState, SoundThread, Stream, Usb, Version,
 };
+use swiftloop_core::tables::ServerKind;
 use swiftloop_units::{Block, Gigabytes, Hz, Ms, PerHour, Range, Share};
 
 pub fn demand() -> Demand {
@@ -15,6 +16,7 @@ pub fn demand() -> Demand {
         interface_name: "16-channel rack".into(),
         connection: "usb2".into(),
         driver: "pipewire".into(),
+        server: Some(ServerKind::PipeWire),
         rate_hz: Hz::new(48_000),
         buffer_frames: Block::new(64),
         buffer: "64".into(),
@@ -146,8 +148,12 @@ pub fn ready() -> Inventory {
 /// A demand that a plan could make.
 pub fn random_demand(random: &mut fastrand::Rng) -> Demand {
     let frames = [32, 64, 100, 128, 256, 480, 512, 1024, 4096][random.usize(0..9)];
+    let (driver, server) =
+        [("pipewire", Some(ServerKind::PipeWire)), ("jack", Some(ServerKind::Jack)), ("alsa", None)]
+            [random.usize(0..3)];
     Demand {
-        driver: ["pipewire", "jack", "alsa"][random.usize(0..3)].into(),
+        driver: driver.into(),
+        server,
         rate_hz: Hz::new([44_100, 48_000, 96_000][random.usize(0..3)]),
         buffer_frames: Block::new(frames),
         workers: random.u32(1..=4),
@@ -207,7 +213,23 @@ pub fn is_of_another(wrong: &Wrong) -> bool {
         Wrong::Rate { place, .. } => place != "PipeWire",
         // One processor may be governed, another not.
         Wrong::Power { .. } => true,
-        _ => false,
+        Wrong::NoDevice { .. }
+        | Wrong::NoServer { .. }
+        | Wrong::RateNotAllowed { .. }
+        | Wrong::Buffer { .. }
+        | Wrong::BufferBounds { .. }
+        | Wrong::Idle { .. }
+        | Wrong::Thread { .. }
+        | Wrong::GroupRealtime
+        | Wrong::InterruptCores { .. }
+        | Wrong::Programs { .. }
+        | Wrong::Disk { .. }
+        | Wrong::TooLittleMemory { .. }
+        | Wrong::Channels { .. }
+        | Wrong::Clock { .. }
+        | Wrong::Wireless { .. }
+        | Wrong::Version { .. }
+        | Wrong::Hurts(_) => false,
     }
 }
 

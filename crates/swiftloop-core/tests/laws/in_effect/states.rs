@@ -107,7 +107,10 @@ fn what_is_not_told_is_neither_right_nor_wrong() {
     }
     // Another system tells other things; what it cannot tell is not asked of it.
     let windows = Inventory { system: System::Windows, ..ready() };
-    assert_eq!(named(&Demand { driver: "asio".into(), ..demand() }, &windows), Vec::<&str>::new());
+    assert_eq!(
+        named(&Demand { driver: "asio".into(), server: None, ..demand() }, &windows),
+        Vec::<&str>::new()
+    );
 }
 
 #[test]
@@ -145,7 +148,12 @@ fn versions_are_compared_with_those_when_all_was_well() {
 fn the_shorter_the_block_the_shallower_the_sleep_that_it_bears() {
     let mut now = ready();
     now.processor.idle[1].disabled = false; // 130 µs
-    let with = |frames| Demand { buffer_frames: Block::new(frames), driver: "alsa".into(), ..demand() };
+    let with = |frames| Demand {
+        buffer_frames: Block::new(frames),
+        driver: "alsa".into(),
+        server: None,
+        ..demand()
+    };
     let sleeps = |frames| named(&with(frames), &now).contains(&"idle");
     assert!(sleeps(32) && sleeps(64) && !sleeps(256) && !sleeps(1024));
 }

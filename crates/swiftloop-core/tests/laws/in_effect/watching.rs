@@ -43,7 +43,19 @@ fn dropouts_add_up_and_come_from_the_server_where_it_tells() {
                 match event.happened {
                     Happened::Xrun { count, .. } if server => told += count,
                     Happened::Late { count, .. } if !server => told += count,
-                    _ => {}
+                    Happened::Xrun { .. }
+                    | Happened::Late { .. }
+                    | Happened::Thief { .. }
+                    | Happened::Changed { .. }
+                    | Happened::DeviceCame { .. }
+                    | Happened::DeviceGone { .. }
+                    | Happened::Works { .. }
+                    | Happened::Rests { .. }
+                    | Happened::Hot { .. }
+                    | Happened::SlowedByHeat { .. }
+                    | Happened::ShortOfMemory { .. }
+                    | Happened::ServerGone
+                    | Happened::ServerBack => {}
                 }
             }
         }

@@ -9,6 +9,7 @@ pub(crate) struct Linux;
 const PRIORITY: libc::c_int = 70;
 
 /// What the system says when it refuses, without its number.
+#[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
 fn refusal(e: &std::io::Error) -> String {
     match e.kind() {
         std::io::ErrorKind::PermissionDenied => "this user may not".into(),

@@ -137,7 +137,7 @@ pub fn commands(context: &Context<'_>, p: &Proposed, files: &Files) -> Vec<Strin
                 quoted(driver.id())
             );
             // Through a server nobody records by hand.
-            if matches!(driver.model.as_str(), "jack" | "pipewire") && buffer.speed.is_none() {
+            if context.rig.model(*i, *d).server.is_some() && buffer.speed.is_none() {
                 return vec![format!("swiftloop probe run --buffers {} {target}", buffer.block)];
             }
             vec![

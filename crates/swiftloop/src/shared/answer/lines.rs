@@ -23,14 +23,6 @@ pub fn sentences(context: &Context<'_>, r: &Report) -> Vec<String> {
     forbidden.chain(lines).chain(floors(context, r)).collect()
 }
 
-/// The answer to whether one can play together: who is tightest, what is late on the lines, what distance forbids.
-pub fn together(context: &Context<'_>, r: &Report) -> Vec<String> {
-    let mut all = r.loops.iter().filter(|l| l.kind == LoopKind::Together);
-    // The report has the tightest first.
-    let tightest = all.next();
-    tightest.map(|l| super::report::delay(context, l)).into_iter().chain(sentences(context, r)).collect()
-}
-
 /// What distance alone takes, where somebody is late or it cannot be told.
 fn floors(context: &Context<'_>, r: &Report) -> Vec<String> {
     let mut told: Vec<FarId> = Vec::new();

@@ -7,6 +7,7 @@ use crate::shared::words::figures::{
 };
 use crate::shared::words::settings::{far_of, first_name};
 use swiftloop_core::doubt::DropoutVerdict;
+use swiftloop_core::loops::LoopKind;
 use swiftloop_core::loops::{Context, Loop};
 use swiftloop_core::plan::{Choice, Report};
 use swiftloop_units::Share;
@@ -84,4 +85,12 @@ pub fn effort(c: &Choice) -> String {
         String::new()
     };
     format!("{}, effort {}{gap}", counted(changes, "change", "changes"), c.effort)
+}
+
+/// The answer to whether one can play together: who is tightest, what is late on the lines, what distance forbids.
+pub fn together(context: &Context<'_>, r: &Report) -> Vec<String> {
+    let mut all = r.loops.iter().filter(|l| l.kind == LoopKind::Together);
+    // The report has the tightest first.
+    let tightest = all.next();
+    tightest.map(|l| delay(context, l)).into_iter().chain(lines::sentences(context, r)).collect()
 }

@@ -12,7 +12,7 @@ use swiftloop_core::loops::Context;
 use swiftloop_core::plan;
 use swiftloop_core::plan::{Choice, Plan};
 use swiftloop_core::survey::Inventory;
-use swiftloop_core::tables::RemedyKind;
+use swiftloop_core::tables::{RemedyKind, RemedyPlace};
 use swiftloop_files::{holds_settings, read_settings};
 use swiftloop_host::survey::{is_copy, state, survey_copy};
 
@@ -126,7 +126,7 @@ pub fn settings_of(context: Context<'_>, plan: &Plan) -> Settings {
 /// What is done with the hands, in the software; what the computer itself needs stands apart.
 fn by_hand(context: &Context<'_>, plan: &Plan, choice: &Choice) -> ByHand {
     let report = &choice.report;
-    let own = |kind: RemedyKind| matches!(kind, RemedyKind::FullPower | RemedyKind::Quit);
+    let own = |kind: RemedyKind| kind.place() == RemedyPlace::Machine;
     let plain = |text: String| crate::shared::page::clean(&text).replace(crate::shared::page::TIED, " ");
     let all = report.arranged.iter().chain(&report.remedies).filter(|r| !own(r.kind));
     let step = plan.steps.iter().find(|s| s.interface == choice.interface && s.phase == choice.phase);
@@ -150,7 +150,10 @@ pub fn only_mine(files: &[PathBuf]) -> Result<(), Failure> {
         FileError::Misfit { path, what, help } => {
             Failure::usage(format!("nothing is set from {}: {what}", path.display()), help)
         }
-        other => other.into(),
+        other @ FileError::Unreadable { .. }
+        | other @ FileError::Wrong { .. }
+        | other @ FileError::Exists { .. }
+        | other @ FileError::Unwritable { .. } => other.into(),
     })
 }
 

@@ -81,7 +81,34 @@ impl Explain for InContext<'_> {
             TrialRefusal::PartOfSetting { kind, target, .. } => match kind {
                 RemedyKind::Roll => format!("use --roll {target} for it"),
                 RemedyKind::DeviceBlocks => "use --buffer for it, such as --buffer 3x256".into(),
-                _ => "use --workers for it".into(),
+                RemedyKind::RemoveUnused
+                | RemedyKind::DisableMuted
+                | RemedyKind::Unload
+                | RemedyKind::HideView
+                | RemedyKind::SmallerPacket
+                | RemedyKind::ShorterReceive
+                | RemedyKind::QuietLine
+                | RemedyKind::SparePackets
+                | RemedyKind::LowDelay
+                | RemedyKind::CoarserTimeline
+                | RemedyKind::FullPower
+                | RemedyKind::ReserveCore
+                | RemedyKind::ReleaseCore
+                | RemedyKind::Quit
+                | RemedyKind::Precision32
+                | RemedyKind::BypassMain
+                | RemedyKind::Draft
+                | RemedyKind::Direct
+                | RemedyKind::Cable
+                | RemedyKind::StraightWay
+                | RemedyKind::OtherMeeting
+                | RemedyKind::Mono
+                | RemedyKind::LessOversampling
+                | RemedyKind::ShareSend
+                | RemedyKind::FewerVoices
+                | RemedyKind::PrintDry
+                | RemedyKind::Bypass
+                | RemedyKind::Print => "use --workers for it".into(),
             },
             TrialRefusal::NoSuchRemedy { near: Some(near), .. } => format!("did you mean `{near}`?"),
             TrialRefusal::NoSuchRemedy { known, .. } if known.is_empty() => "none applies here".into(),

@@ -1,13 +1,14 @@
 //! The plan: one rate for the whole session, for each interface one sequence through its phases. Exact: dynamic
 //! programming over every candidate of every phase, compared by what speaks against each.
 
-use super::candidate::{Candidate, Met, Outcome};
 use super::chosen::{Choice, choice};
 use super::judge::{noticeable, objections_met, sound, unsure};
 use super::measure::{Proposed, together};
+use super::question::PhaseQuestion;
+use super::search::{Candidate, Met, Outcome};
+use super::search::{share_of, solved};
 use super::sequence::{Objection, Objections, Switches, best_sequence};
 use super::steps::{Step, steps};
-use super::thought::{share_of, solved};
 use super::why::Weighed;
 use super::{Arrangement, Evaluation, PhaseProblem};
 use crate::loops::Context;
@@ -198,19 +199,18 @@ fn plan_with<'a>(
     let together = share_of(context.session.rates().len() + 1);
     let solved = solved(wanted, together, workers, |(interface, phase)| {
         let before = known((interface, phase)).map(|weighed: Weighed<'a>| weighed.problem);
-        let mut problem = before.unwrap_or_else(|| {
-            let mut new = PhaseProblem::new(context, interface, phase, rate);
-            new.meter = Meter::sharing(Arc::clone(remembered));
-            new
+        let problem = before.unwrap_or_else(|| {
+            let question = PhaseQuestion::new(context, interface, phase, rate);
+            PhaseProblem::of(question, Meter::sharing(Arc::clone(remembered)))
         });
-        if let Some(prints) = prints {
-            problem.have_done(&prints.ids);
+        match prints {
+            Some(prints) => problem.with_done(&prints.ids),
+            None => problem,
         }
-        problem
     });
     let mut weighed = workers.map(solved, |((interface, phase), problem, candidates)| {
         let mut objections: Vec<Objections> = candidates.iter().map(|c| objections_to(&problem, c)).collect();
-        noticeable(&mut objections, problem.kind.least_delay);
+        noticeable(&mut objections, problem.question.kind.least_delay);
         (interface, phase, Weighed { problem, candidates, objections })
     });
     weighed.extend(kept.map(|((interface, phase), weighed)| (interface, phase, weighed)));
@@ -244,8 +244,13 @@ fn plan_with<'a>(
 
 /// What speaks against one candidate on its own. Only those that may be chosen are looked at closely.
 fn objections_to(problem: &PhaseProblem<'_>, candidate: &Candidate) -> Objections {
-    let own_effort =
-        || f64::from(super::remedy::arranged_effort(&problem.context, problem.phase, &candidate.arrangement));
+    let own_effort = || {
+        f64::from(super::offer::arranged_effort(
+            &problem.question.context,
+            problem.question.phase,
+            &candidate.arrangement,
+        ))
+    };
     match &candidate.outcome {
         Outcome::Meets(Met { remedies, effort, sure, .. }) => {
             let evaluation = Evaluation::new(problem, candidate.arrangement.clone());
@@ -263,7 +268,7 @@ fn objections_to(problem: &PhaseProblem<'_>, candidate: &Candidate) -> Objection
         }
         // The nearest miss: least over the limit, then least often broken.
         Outcome::Fails { over, dropouts, .. } => {
-            let times = *dropouts / problem.target;
+            let times = *dropouts / problem.question.target;
             Objections {
                 limits: if over.raw() > 0.0 { 1.0 + over.raw() } else { 0.0 },
                 // With typical figures it may be few enough; it is missed all the same.
@@ -289,7 +294,10 @@ fn switches(from: &Arrangement, to: &Arrangement) -> Switches {
 impl<'a> Planned<'a> {
     /// What was weighed, by phases on interfaces.
     fn weighed(self) -> BTreeMap<(InterfaceId, PhaseId), Weighed<'a>> {
-        self.chosen.into_iter().map(|c| ((c.weighed.problem.interface, c.phase), c.weighed)).collect()
+        self.chosen
+            .into_iter()
+            .map(|c| ((c.weighed.problem.question.interface, c.phase), c.weighed))
+            .collect()
     }
 
     /// The prints of the phase that needs most of them, where another phase would print other tracks.
@@ -298,7 +306,7 @@ impl<'a> Planned<'a> {
             let Some(met) = chosen.weighed.candidates[chosen.candidate].outcome.met() else {
                 return (0, Vec::new());
             };
-            let all = &chosen.weighed.problem.remedies;
+            let all = &chosen.weighed.problem.question.remedies;
             let prints = met.remedies.iter().map(|r| &all[*r]).filter(|r| r.is_print());
             (prints.clone().map(|r| r.effort).sum::<u32>(), prints.map(|r| r.id.clone()).collect())
         };
@@ -308,7 +316,8 @@ impl<'a> Planned<'a> {
         let another = each.iter().any(|(_, other)| other.iter().any(|id| !ids.contains(id)));
         let twice = each.iter().filter(|(effort, _)| *effort > 0).count() > 1;
         let problem = &self.chosen[most].weighed.problem;
-        (another || twice).then(|| Prints { ids: ids.clone(), of: (problem.interface, problem.phase_id) })
+        (another || twice)
+            .then(|| Prints { ids: ids.clone(), of: (problem.question.interface, problem.question.phase_id) })
     }
 
     fn finish(self, other_rates: Vec<OtherRate>, workers: &impl Workers) -> Plan {

@@ -1,6 +1,6 @@
 //! What became of an arrangement: the remedies with which it meets limits and target, or how far it misses them.
 
-use super::Arrangement;
+use crate::plan::Arrangement;
 use swiftloop_units::ids::{PerformerId, ProcessorId, RemedyId};
 use swiftloop_units::{Ms, PerHour};
 

@@ -1,13 +1,12 @@
 //! How long the live chains may be. A setting comes in; for each performer who listens through the software the frames that
 //! their chain may take go out, and by how much chains are over that.
 
-use super::PhaseProblem;
-use super::design::{Design, Goal};
-use super::judge::LITTLE;
-use super::phase_problem::Need;
+use super::quantile_point::LITTLE;
+use super::quantile_point::{Goal, QuantilePoint};
+use super::question::{Need, PhaseQuestion};
+use super::taken::Shortest;
 use crate::loops::{ChainsRange, Electric, loop_of};
 use crate::rig::Setting;
-use std::sync::{Mutex, PoisonError};
 use swiftloop_units::ids::{PerformerId, ProcessorId};
 use swiftloop_units::{Frames, Ms};
 use typed_index_collections::TiVec;
@@ -26,59 +25,45 @@ const HAIR: Frames = Frames::new(1e-6);
 
 /// Frames that the live chains may take at a setting, of each need in the order of the needs.
 #[derive(Debug, Clone)]
-pub(super) struct Room {
+pub struct LatencyBudget {
     playable: Vec<Frames>,
     immediate: Vec<Frames>,
     /// What it counts like at the least that performers notice their delay.
     pub(super) noticed: u32,
 }
 
-/// Rooms that were worked out: many sets of remedies are looked at in one setting.
-#[derive(Debug, Default)]
-pub(super) struct Rooms(Mutex<Vec<(Setting, Design, Room)>>);
-
-impl PhaseProblem<'_> {
-    /// How long live chains may be at a setting, looked at with a design.
-    pub(super) fn room(&self, setting: &Setting, design: Design) -> Room {
-        // All but the typical one ask for the same share of rigs.
-        let design = if design == Design::TYPICAL { design } else { Design::FIRST };
-        let known = || self.rooms.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((.., room)) = known().iter().find(|(s, d, _)| *d == design && s == setting) {
-            return room.clone();
-        }
-        let room = Room::at(self, setting, design);
-        known().push((setting.clone(), design, room.clone()));
-        room
-    }
-}
-
-impl Room {
+impl LatencyBudget {
     /// In the share of rigs that a design asks for: the limit less the loop without its chain. Where a chain cannot be so short
     /// that it is not noticed, not being noticed in half of all rigs is enough, or being playable.
-    fn at(problem: &PhaseProblem<'_>, setting: &Setting, design: Design) -> Self {
-        let bare = problem.bare_chains();
+    pub(super) fn at(
+        question: &PhaseQuestion<'_>,
+        shortest: &Shortest,
+        setting: &Setting,
+        design: QuantilePoint,
+    ) -> Self {
+        let bare = question.bare_chains();
         let bare = ChainsRange { high: &bare, typical: &bare, low: &bare };
-        let context = &problem.context;
+        let context = &question.context;
         let electric = Electric::of(context, setting);
         let of = |need: &Need| {
-            let whole = loop_of(context, setting, problem.phase, need.performer, &electric, bare, false);
+            let whole = loop_of(context, setting, question.phase, need.performer, &electric, bare, false);
             let endless = Frames::new(f64::INFINITY);
             let Some(each) = whole.per_rig(context, setting) else { return (endless, endless, 0.0) };
             let under = |limit: &[f64], share: f64| {
                 let left: Vec<f64> =
                     limit.iter().zip(&each.delay).map(|(limit, delay)| limit - delay).collect();
-                Ms::new(context.rigs.at_least(&left, share)).frames_at(problem.rate) + HAIR
+                Ms::new(context.rigs.at_least(&left, share)).frames_at(question.rate) + HAIR
             };
             let playable = under(&each.fails, design.share());
-            let shortest = problem.shortest_chain(need);
+            let least = shortest_chain(question, need, shortest);
             let unnoticed = [design.share(), 0.5].map(|share| under(&each.noticed, share));
-            let immediate = unnoticed.into_iter().find(|allowed| shortest <= *allowed).unwrap_or(playable);
-            let direct = problem.shortest.direct.contains(&need.performer);
-            let least = shortest.at(problem.rate).raw();
+            let immediate = unnoticed.into_iter().find(|allowed| least <= *allowed).unwrap_or(playable);
+            let direct = shortest.direct.contains(&need.performer);
+            let least = least.at(question.rate).raw();
             let noticed = context.rigs.share(|i| !direct && each.delay[i] + least > each.noticed[i] + 1e-6);
             (playable, immediate, noticed.raw())
         };
-        let all: Vec<_> = problem.needs.iter().map(of).collect();
+        let all: Vec<_> = question.needs.iter().map(of).collect();
         Self {
             playable: all.iter().map(|a| a.0).collect(),
             immediate: all.iter().map(|a| a.1).collect(),
@@ -97,14 +82,14 @@ impl Room {
 /// How far performers are over what is allowed, with these latencies and these performers gone direct.
 #[must_use]
 pub fn excess(
-    problem: &PhaseProblem<'_>,
+    question: &PhaseQuestion<'_>,
     allowed: &[Frames],
     latency: &TiVec<ProcessorId, Frames>,
     direct: &[PerformerId],
 ) -> Excess {
-    let chains = problem.chains(|p| latency[p], direct);
+    let chains = question.chains(|p| latency[p], direct);
     let mut worst = Excess { frames: Frames::new(0.0), performer: None };
-    for (need, allowed) in problem.needs.iter().zip(allowed) {
+    for (need, allowed) in question.needs.iter().zip(allowed) {
         if !direct.contains(&need.performer) {
             let over = chains.at(need.cue) - *allowed;
             if over > worst.frames {
@@ -113,4 +98,12 @@ pub fn excess(
         }
     }
     worst
+}
+
+/// The shortest that remedies can make a performer's chain; nothing for one who can go direct.
+fn shortest_chain(question: &PhaseQuestion<'_>, need: &Need, shortest: &Shortest) -> Frames {
+    if shortest.direct.contains(&need.performer) {
+        return Frames::new(0.0);
+    }
+    question.own_delay(need, &shortest.latency)
 }

@@ -2,14 +2,14 @@
 //! workers that may be tried goes out.
 
 use super::lines::lines_for;
-use super::{Arrangement, PhaseProblem};
-use crate::session::Session;
+use crate::plan::default_workers;
+use crate::plan::{Arrangement, PhaseProblem};
 use swiftloop_units::Block;
 
 /// Numbers of workers that may be tried: the session's own first, then one fewer, then one more.
 fn worker_options(problem: &PhaseProblem<'_>) -> Vec<u32> {
-    let cores = problem.context.rig.machine.cores;
-    let own = default_workers(problem.context.session, cores);
+    let cores = problem.question.context.rig.machine.cores;
+    let own = default_workers(problem.question.context.session, cores);
     let mut options = vec![own];
     // A reserved core only helps when others would otherwise take time from the session.
     if own > 1 && own == cores {
@@ -21,20 +21,14 @@ fn worker_options(problem: &PhaseProblem<'_>) -> Vec<u32> {
     options
 }
 
-/// Workers of a session on so many cores: one a core, hardware threads that share a core not counted.
-#[must_use]
-pub fn default_workers(session: &Session, cores: u32) -> u32 {
-    session.engine.workers.unwrap_or(cores).clamp(1, cores.max(1))
-}
-
 /// Every arrangement of a phase.
 pub(super) fn arrangements(problem: &PhaseProblem<'_>) -> Vec<Arrangement> {
-    let context = &problem.context;
+    let context = &problem.question.context;
     let engine = &context.session.engine;
     let mut all = Vec::new();
-    for setting in context.settings(problem.interface, problem.rate) {
+    for setting in context.settings(problem.question.interface, problem.question.rate) {
         let mut rolls: Vec<Option<Block>> = vec![None];
-        if engine.renders_ahead && !problem.live.is_empty() {
+        if engine.renders_ahead && !problem.question.live.is_empty() {
             rolls.extend(engine.roll_frames.iter().filter(|b| **b > setting.buffer.block).map(|&b| Some(b)));
         }
         let lines = lines_for(problem, &setting);

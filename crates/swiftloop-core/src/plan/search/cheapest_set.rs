@@ -274,7 +274,7 @@ mod tests {
             let of = |k: usize| {
                 let gains: Vec<(f64, u32)> =
                     open.iter().map(|&i| (self.gains[i][k], self.efforts[i])).collect();
-                super::super::bound::fractional(self.left(chosen, k), &gains)
+                super::super::relaxation::fractional(self.left(chosen, k), &gains)
             };
             of(0).max(of(1))
         }

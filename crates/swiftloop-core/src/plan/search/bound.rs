@@ -1,49 +1,28 @@
 //! What the search asks of an evaluation: whether a set of remedies satisfies it, whether more of them might, and what is
 //! still missing at the least, by delays, by work, by both together, and by what cannot ride the cue block.
 
-use super::block_work::Applied;
 use super::cheapest_set::{Floor, SetProblem};
-use super::effect::Effect;
-use super::evaluation::Evaluation;
-use super::load_bound::Load;
-use super::{PhaseProblem, Target};
-use std::cell::OnceCell;
+use super::load_bound::State;
+use super::relaxation::{NEVER, fractional};
+use crate::plan::Target;
+use crate::plan::effect::Effect;
+use crate::plan::evaluation::Evaluation;
+use crate::plan::taken::Applied;
 use swiftloop_units::ids::RemedyId;
 
-/// Cannot be had: the bound when no gains suffice.
-const NEVER: u32 = 1_000_000;
-
-/// What a set of remedies leaves behind, and what was worked out about it so far.
-#[derive(Debug)]
-pub struct State {
-    pub(super) applied: Applied,
-    pub(super) load: OnceCell<Load>,
-}
-
-impl State {
-    fn of(problem: &PhaseProblem<'_>, chosen: &[RemedyId]) -> Self {
-        Self { applied: problem.apply(chosen, &[]), load: OnceCell::new() }
-    }
-}
-
 impl Evaluation<'_, '_> {
-    pub(super) fn fractional(&self, need: f64, open: &[RemedyId], gains: impl Iterator<Item = f64>) -> Floor {
-        let weighed: Vec<(f64, u32)> = gains.zip(open).map(|(g, &r)| (g, self.effort_of(r))).collect();
-        fractional(need, &weighed)
-    }
-
     /// Delay and work together: what shortens chains takes at least `delay`; with all of that taken for nothing, the
     /// work that is still too much has to be paid for with other remedies.
     fn joint_floor(&self, delay: u32, chosen: &[RemedyId], best: &Applied, open: &[RemedyId]) -> Floor {
         let (shortening, others): (Vec<usize>, Vec<usize>) =
-            (0..open.len()).partition(|&i| self.problem.shortens[open[i]]);
+            (0..open.len()).partition(|&i| self.problem.memory.shortens[open[i]]);
         if delay == 0 || shortening.is_empty() || others.is_empty() {
             return Floor::default();
         }
         let given: Vec<RemedyId> =
             chosen.iter().copied().chain(shortening.iter().map(|&i| open[i])).collect();
         let rest: Vec<RemedyId> = others.iter().map(|&i| open[i]).collect();
-        let load = self.load_floor(&State::of(self.problem, &given), best, &rest);
+        let load = self.load_floor(&State::of(&self.problem.question, &given), best, &rest);
         let next = if load.effort > 0 { others[load.next] } else { shortening[0] };
         Floor { effort: delay.saturating_add(load.effort), next }
     }
@@ -53,7 +32,7 @@ impl Evaluation<'_, '_> {
     fn delay_floor(&self, now: &Applied, open: &[RemedyId]) -> Floor {
         let mut answer = Floor::default();
         for ((need, allowed), gains) in
-            self.problem.needs.iter().zip(&self.allowed).zip(&self.problem.delay_gains)
+            self.problem.question.needs.iter().zip(&self.allowed).zip(&self.problem.memory.delay_gains)
         {
             if now.direct.contains(&need.performer) {
                 continue;
@@ -74,7 +53,11 @@ impl Evaluation<'_, '_> {
         }
         let mut answer = Floor::default();
         for rider in self.problem.cannot_ride(now) {
-            if rider.heard_by.iter().all(|p| now.direct.contains(p) || self.problem.may_go_direct(*p)) {
+            if rider
+                .heard_by
+                .iter()
+                .all(|p| now.direct.contains(p) || self.problem.question.may_go_direct(*p))
+            {
                 continue;
             }
             let cheapest = open.iter().enumerate().filter(|(_, r)| rider.cures.contains(r));
@@ -92,28 +75,24 @@ impl Evaluation<'_, '_> {
         let problem = self.problem;
         let lean = self.design.lean();
         let each = |gain: &dyn Fn(&Effect) -> f64| -> Vec<(f64, u32)> {
-            let of = |r: RemedyId| problem.remedies[r].effects.iter().map(gain).sum::<f64>().max(0.0);
+            let of =
+                |r: RemedyId| problem.question.remedies[r].effects.iter().map(gain).sum::<f64>().max(0.0);
             open.iter().map(|&r| (of(r), self.effort_of(r))).collect()
         };
-        let short = (problem.memory(now) - problem.memory_that_will_do(lean)).raw();
+        let short = (problem.question.memory_after(now) - problem.question.memory_that_will_do(lean)).raw();
         let memory = if short > 0.0 {
-            fractional(short, &each(&|e| problem.frees(e).raw()))
+            fractional(short, &each(&|e| problem.question.frees(e).raw()))
         } else {
             Floor::default()
         };
         // As long as the disk cannot keep up it runs dry again and again.
-        let over = (problem.streams(now) - problem.streams_that_will_do()).raw();
+        let over = (problem.question.streams_after(now) - problem.question.streams_that_will_do()).raw();
         let disk = if over > 0.0 {
-            fractional(over, &each(&|e| problem.unstreams(e).raw()))
+            fractional(over, &each(&|e| problem.question.unstreams(e).raw()))
         } else {
             Floor::default()
         };
         memory.max(disk)
-    }
-
-    /// What choosing a remedy adds to the effort.
-    pub(super) fn effort_of(&self, remedy: RemedyId) -> u32 {
-        self.added_effort[remedy]
     }
 }
 
@@ -122,7 +101,7 @@ impl SetProblem for Evaluation<'_, '_> {
     type State = State;
 
     fn spent(&self) -> u64 {
-        self.problem.meter.spent()
+        self.problem.budget.meter.spent()
     }
 
     fn effort(&self, item: RemedyId) -> u32 {
@@ -131,13 +110,13 @@ impl SetProblem for Evaluation<'_, '_> {
 
     /// Two remedies on one processor are one too many: the stronger will do.
     fn excludes(&self, one: RemedyId, other: RemedyId) -> bool {
-        let target = |r: RemedyId| &self.problem.remedies[r].target;
+        let target = |r: RemedyId| &self.problem.question.remedies[r].target;
         matches!(target(one), Target::Processor(_)) && target(one) == target(other)
     }
 
     /// Of two tracks that are alike but for what they hold in memory the larger is printed first.
     fn covers(&self, better: RemedyId, worse: RemedyId) -> bool {
-        let of = |r: RemedyId| self.problem.alike[r].as_ref();
+        let of = |r: RemedyId| self.problem.memory.alike[r].as_ref();
         match (of(better), of(worse)) {
             (Some((a, more)), Some((b, less))) => a == b && more >= less,
             (Some(_), None) | (None, _) => false,
@@ -145,7 +124,7 @@ impl SetProblem for Evaluation<'_, '_> {
     }
 
     fn state(&self, chosen: &[RemedyId]) -> State {
-        State::of(self.problem, chosen)
+        State::of(&self.problem.question, chosen)
     }
 
     fn satisfied(&self, state: &State) -> bool {
@@ -154,7 +133,7 @@ impl SetProblem for Evaluation<'_, '_> {
     }
 
     fn hopeful(&self, state: &State, chosen: &[RemedyId], open: &[RemedyId]) -> bool {
-        let mut applied = self.problem.apply(chosen, open);
+        let mut applied = self.problem.question.apply(chosen, open);
         if self.excess(&applied).frames.raw() > 0.0 || !self.rides(&applied) {
             return false;
         }
@@ -168,11 +147,12 @@ impl SetProblem for Evaluation<'_, '_> {
     }
 
     fn floor(&self, state: &State, chosen: &[RemedyId], open: &[RemedyId], purse: Option<u32>) -> Floor {
-        let best = self.problem.apply(chosen, open);
+        let best = self.problem.question.apply(chosen, open);
         let delay = self.delay_floor(&state.applied, open);
         let load = self.load_floor(state, &best, open);
         // The machine first: it changes what work is allowed, and the bound is weak until that is settled.
-        let on_machine = |r: &RemedyId| self.problem.remedies[*r].effects.iter().any(Effect::is_on_machine);
+        let on_machine =
+            |r: &RemedyId| self.problem.question.remedies[*r].effects.iter().any(Effect::is_on_machine);
         let mut floor = delay.max(load).max(self.ride_floor(&state.applied, open));
         floor = floor.max(self.storage_floor(&state.applied, open));
         // Both together are hardly more than their sum: not worth a thought where the purse holds that.
@@ -185,30 +165,4 @@ impl SetProblem for Evaluation<'_, '_> {
             Some(_) | None => floor,
         }
     }
-}
-
-/// Least effort of covering `need` when items may be taken in part (a lower bound of taking them whole), rounded up
-/// since efforts are whole; with the position of the best value for money.
-#[must_use]
-pub fn fractional(need: f64, gains: &[(f64, u32)]) -> Floor {
-    if need <= 0.0 {
-        // Nothing is missing by this bound; decide what weighs most.
-        let heaviest = (0..gains.len()).max_by(|&a, &b| gains[a].0.total_cmp(&gains[b].0));
-        return Floor { effort: 0, next: heaviest.unwrap_or(0) };
-    }
-    let value = |i: &usize| gains[*i].0 / f64::from(gains[*i].1).max(1e-9);
-    let mut order: Vec<usize> = (0..gains.len()).filter(|&i| gains[i].0 > 0.0).collect();
-    order.sort_by(|a, b| value(b).total_cmp(&value(a)));
-    let Some(&best) = order.first() else { return Floor { effort: NEVER, next: 0 } };
-    let (mut left, mut effort) = (need, 0.0);
-    for i in order {
-        let (gain, own) = gains[i];
-        if gain >= left {
-            effort += f64::from(own) * left / gain;
-            return Floor { effort: (effort - 1e-9).ceil().max(0.0) as u32, next: best };
-        }
-        left -= gain;
-        effort += f64::from(own);
-    }
-    Floor { effort: NEVER, next: best }
 }

@@ -2,12 +2,14 @@
 //! in time. Each is a necessary condition relaxed until it is linear, so none is ever more than the truth; a wrong one
 //! would make the plan dearer than need be, which the test against exhaustive search would show.
 
-use super::block_work::{Applied, BlockWork};
-use super::bound::{State, fractional};
 use super::cheapest_set::Floor;
-use super::effect::SavedWork;
-use super::evaluation::Evaluation;
+use super::relaxation::fractional;
 use crate::load::{critical_path, longest_turn};
+use crate::plan::block_work::BlockWork;
+use crate::plan::block_work::SavedWork;
+use crate::plan::evaluation::Evaluation;
+use crate::plan::question::PhaseQuestion;
+use crate::plan::taken::Applied;
 use num_integer::Integer;
 use std::cell::OnceCell;
 use swiftloop_units::Micros;
@@ -55,7 +57,30 @@ pub(super) struct Load {
     gains: TiVec<RemedyId, OnceCell<f64>>,
 }
 
+/// What a set of remedies leaves behind, and what was worked out about it so far.
+#[derive(Debug)]
+pub struct State {
+    pub(super) applied: Applied,
+    pub(super) load: OnceCell<Load>,
+}
+
+impl State {
+    pub(super) fn of(question: &PhaseQuestion<'_>, chosen: &[RemedyId]) -> Self {
+        Self { applied: question.apply(chosen, &[]), load: OnceCell::new() }
+    }
+}
+
 impl Evaluation<'_, '_> {
+    pub(super) fn fractional(&self, need: f64, open: &[RemedyId], gains: impl Iterator<Item = f64>) -> Floor {
+        let weighed: Vec<(f64, u32)> = gains.zip(open).map(|(g, &r)| (g, self.effort_of(r))).collect();
+        fractional(need, &weighed)
+    }
+
+    /// What choosing a remedy adds to the effort.
+    pub(super) fn effort_of(&self, remedy: RemedyId) -> u32 {
+        self.added_effort[remedy]
+    }
+
     /// A lower bound of the effort from the work alone. No schedule is shorter than `total/P`, nor than any one chain; both
     /// fall by at most the sum of what each remedy saves of them. The chain is the longest as things stand, so nothing
     /// is lost at the start.
@@ -86,24 +111,24 @@ impl Evaluation<'_, '_> {
         let roll = self.roll.as_ref().filter(|_| self.one_late_roll_is_too_much());
         Load {
             cue: self.least(&self.cue, self.cue.worst_index(), now),
-            saved: self.problem.remedies.iter().map(|_| OnceCell::new()).collect(),
+            saved: self.problem.question.remedies.iter().map(|_| OnceCell::new()).collect(),
             behind: roll.map(|work| {
                 let lightest = self.least(&self.cue, self.cue.cycle.least, now);
                 (lightest, self.least(work, work.worst_index(), now))
             }),
-            gains: self.problem.remedies.iter().map(|_| OnceCell::new()).collect(),
+            gains: self.problem.question.remedies.iter().map(|_| OnceCell::new()).collect(),
         }
     }
 
     /// Whether one roll block in so many that is always late must be too much for the target; it need not be.
     fn one_late_roll_is_too_much(&self) -> bool {
         let (Some(work), Some(block)) = (&self.roll, self.arrangement.roll) else { return false };
-        let deadline = block.period(self.problem.rate);
+        let deadline = block.period(self.problem.question.rate);
         let (frames, device) = (u64::from(block.get()), u64::from(self.cue.block.get()));
         let joint =
             (device * self.cue.cycle.order.len() as u64).lcm(&(frames * work.cycle.order.len() as u64));
         let seldom = deadline.raw() * (joint / frames).max(1) as f64;
-        joint != 0 && US_PER_HOUR / seldom * SURELY_LATE > self.problem.target.raw()
+        joint != 0 && US_PER_HOUR / seldom * SURELY_LATE > self.problem.question.target.raw()
     }
 
     /// What is missing for roll blocks to be done in time behind cue blocks, what each open remedy saves of that, and what
@@ -119,7 +144,7 @@ impl Evaluation<'_, '_> {
     ) -> Option<(f64, Vec<f64>, Floor)> {
         let (work, block) = (self.roll.as_ref()?, self.arrangement.roll?);
         let (cue, roll) = load.behind.as_ref()?;
-        let deadline = block.period(self.problem.rate);
+        let deadline = block.period(self.problem.question.rate);
         let (frames, device) = (u64::from(block.get()), u64::from(self.cue.block.get()));
         let waits = (frames / device).saturating_sub(u64::from(!frames.is_multiple_of(device))) as f64;
         let workers = f64::from(self.arrangement.workers);
@@ -161,9 +186,9 @@ impl Evaluation<'_, '_> {
         best: &Applied,
         open: &[RemedyId],
     ) -> Floor {
-        let (problem, session) = (self.problem, self.problem.context.session);
+        let (problem, session) = (self.problem, self.problem.question.context.session);
         let k = block.worst_index();
-        let least_costs = block.node_costs(problem, k, best);
+        let least_costs = block.node_costs(&problem.question, k, best);
         let mut after: TiVec<NodeId, Micros> = least_costs.iter().map(|_| Micros::new(0.0)).collect();
         for &n in block.graph.order.iter().rev() {
             for &t in block.graph.to(n) {
@@ -191,8 +216,8 @@ impl Evaluation<'_, '_> {
                     Some(_) | None => {}
                 }
             };
-            for effect in &problem.remedies[r].effects {
-                match effect.saves(problem, block, k, now) {
+            for effect in &problem.question.remedies[r].effects {
+                match block.saved_by(&problem.question, effect, k, now) {
                     SavedWork::OnNode { node, work } => on(node, work, effort),
                     // It helps several tracks at once, so none of them can be charged for it.
                     SavedWork::Copies { each, .. } => each.into_iter().for_each(|(n, work)| on(n, work, 0)),
@@ -216,7 +241,7 @@ impl Evaluation<'_, '_> {
     /// What a kind of block takes at the least on the reference core.
     fn least(&self, block: &BlockWork, kind: usize, now: &Applied) -> Least {
         let problem = self.problem;
-        let costs = block.node_costs(problem, kind, now);
+        let costs = block.node_costs(&problem.question, kind, now);
         let (path, nodes) = critical_path(&block.graph, &costs);
         let marked = |nodes: &[NodeId]| {
             let mut marks: TiVec<NodeId, bool> = block.included.iter().map(|_| false).collect();
@@ -264,8 +289,8 @@ impl Evaluation<'_, '_> {
         let mut add = |s: Saved| {
             sum = Saved { total: sum.total + s.total, path: sum.path + s.path, turn: sum.turn + s.turn };
         };
-        for effect in &self.problem.remedies[remedy].effects {
-            match effect.saves(self.problem, block, least.kind, now) {
+        for effect in &self.problem.question.remedies[remedy].effects {
+            match block.saved_by(&self.problem.question, effect, least.kind, now) {
                 SavedWork::None => {}
                 SavedWork::OnNode { node, work } => add(on(node, work)),
                 SavedWork::Copies { each, in_all } => {

@@ -5,16 +5,17 @@ use super::candidate::{Candidate, Met, Outcome};
 use super::cheapest_set::{
     CheapestSet, Found, Patience, SEARCH_NODES, SetProblem, cheapest_set_within, equally_cheap,
 };
-use super::design::{Design, Goal};
-use super::judge::{could_be_sound, is_sound, noticed, objections_met};
 use super::lines::late_on_the_line;
-use super::remedy::without_included;
-use super::room::excess;
-use super::sequence::Objections;
-use super::work_limit::WorkLimits;
-use super::{Arrangement, Evaluation, PhaseProblem};
+use crate::plan::evaluation::WorkLimits;
+use crate::plan::judge::{could_be_sound, is_sound, noticed, objections_met};
+use crate::plan::latency_budget::excess;
+use crate::plan::quantile_point::{Goal, QuantilePoint};
+use crate::plan::remedy::without_included;
+use crate::plan::sequence::Objections;
+use crate::plan::{Arrangement, Evaluation, PhaseProblem};
 use crate::risk::Meter;
 use std::cmp::Reverse;
+use std::sync::Arc;
 use swiftloop_units::Frames;
 use swiftloop_units::ids::RemedyId;
 
@@ -31,19 +32,23 @@ pub fn solve(problem: &PhaseProblem<'_>, arrangement: &Arrangement, most: u32) -
 }
 
 /// The same, visiting so many nodes at the most.
-pub(super) fn solve_in(
+pub(in crate::plan) fn solve_in(
     problem: &PhaseProblem<'_>,
     arrangement: &Arrangement,
     most: u32,
     nodes: usize,
 ) -> Outcome {
-    let allowed = problem.room(&arrangement.setting, Design::TYPICAL).allowed(Goal::Playable);
-    match Unsolved::new(problem, arrangement, Design::TYPICAL, (allowed, 0), &WorkLimits::default()) {
+    let allowed =
+        problem.latency_budget(&arrangement.setting, QuantilePoint::TYPICAL).allowed(Goal::Playable);
+    match Unsolved::new(problem, arrangement, QuantilePoint::TYPICAL, (allowed, 0), &Arc::default()) {
         Ok(unsolved) => {
             unsolved
                 .solve_within(
                     most,
-                    Patience { nodes, spent: problem.meter.spent().saturating_add(problem.thought) },
+                    Patience {
+                        nodes,
+                        spent: problem.budget.meter.spent().saturating_add(problem.budget.steps),
+                    },
                 )
                 .0
         }
@@ -69,16 +74,16 @@ impl<'s, 'a> Unsolved<'s, 'a> {
     fn new(
         problem: &'s PhaseProblem<'a>,
         arrangement: &Arrangement,
-        design: Design,
+        design: QuantilePoint,
         (allowed, noticed): (Vec<Frames>, u32),
-        limits: &WorkLimits,
+        limits: &Arc<WorkLimits>,
     ) -> Result<Self, Outcome> {
-        let mut forced = match (&arrangement.roll, &problem.forced_by_roll) {
+        let mut forced = match (&arrangement.roll, &problem.memory.forced_by_roll) {
             (None, _) => Vec::new(),
             (Some(_), Ok(forced)) => forced.clone(),
             (Some(_), Err(processor)) => return Err(Outcome::NoRoll(*processor)),
         };
-        if let Some((performer, over)) = problem.late_direct {
+        if let Some((performer, over)) = problem.question.late_direct {
             return Err(Outcome::Late { over, performer: Some(performer) });
         }
         if let Some((performer, over)) =
@@ -86,23 +91,32 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         {
             return Err(Outcome::Late { over, performer: Some(performer) });
         }
-        let shortest = &problem.shortest;
-        let late = excess(problem, &allowed, &shortest.latency, &shortest.direct);
+        let shortest = &problem.memory.shortest;
+        let late = excess(&problem.question, &allowed, &shortest.latency, &shortest.direct);
         if late.frames.raw() > 0.0 {
-            return Err(Outcome::Late { over: late.frames.at(problem.rate), performer: late.performer });
+            return Err(Outcome::Late {
+                over: late.frames.at(problem.question.rate),
+                performer: late.performer,
+            });
         }
         let mut evaluation =
-            Evaluation::aiming(problem, arrangement.clone(), design, allowed, limits.clone());
+            Evaluation::aiming(problem, arrangement.clone(), design, allowed, Arc::clone(limits));
         // Whoever is late even with the lightest chain of their own has to go direct: no search will find otherwise.
         forced.extend(evaluation.must_go_direct());
         evaluation.force(&forced);
-        let items: Vec<RemedyId> =
-            problem.remedies.keys().filter(|r| !forced.contains(r) && evaluation.may_help(*r)).collect();
+        let items: Vec<RemedyId> = problem
+            .question
+            .remedies
+            .keys()
+            .filter(|r| !forced.contains(r) && evaluation.may_help(*r))
+            .collect();
         // What is forced on a processor leaves no other remedy on it but one that does as much and more.
         let beside = |r: &RemedyId| {
             let on_it = forced.iter().filter(|f| evaluation.excludes(**f, *r));
             on_it.clone().count() == 0
-                || on_it.clone().any(|f| problem.remedies[*r].includes(&problem.remedies[*f]))
+                || on_it
+                    .clone()
+                    .any(|f| problem.question.remedies[*r].includes(&problem.question.remedies[*f]))
         };
         let items: Vec<RemedyId> = items.into_iter().filter(beside).collect();
         let mut unsolved = Self { evaluation, forced, items, noticed, at_least: 0, looked_at: false };
@@ -113,7 +127,8 @@ impl<'s, 'a> Unsolved<'s, 'a> {
     /// What cannot hold in 9 of 10 rigs with everything there is need not be searched; asked once, before the first search.
     fn is_hopeless(&mut self) -> bool {
         let given = self.evaluation.effort(&self.forced) + self.noticed;
-        let asked = self.looked_at || self.evaluation.design == Design::TYPICAL || self.at_least <= given;
+        let asked =
+            self.looked_at || self.evaluation.design == QuantilePoint::TYPICAL || self.at_least <= given;
         self.looked_at = true;
         !asked && !could_be_sound(&self.evaluation.typically())
     }
@@ -135,7 +150,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
     /// Of several sets that are equally cheap the one that less speaks against.
     fn best_of_equals(&self, set: CheapestSet<RemedyId>) -> Vec<RemedyId> {
         let problem = self.evaluation.problem;
-        let tidy = |set: &[RemedyId]| without_included(&problem.remedies, set);
+        let tidy = |set: &[RemedyId]| without_included(&problem.question.remedies, set);
         if !set.exact || set.chosen == self.forced {
             return tidy(&set.chosen);
         }
@@ -199,7 +214,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
     /// Holds a set that was found against all rigs. Where it holds in 9 of 10 it goes out without what is not needed for
     /// that; where it does not, the search goes on with gloomier figures.
     fn confirm(&mut self, met: Met) -> Result<Outcome, Gloomier> {
-        if self.evaluation.design == Design::TYPICAL {
+        if self.evaluation.design == QuantilePoint::TYPICAL {
             return Ok(Outcome::Meets(met));
         }
         let typically = self.evaluation.typically();
@@ -226,10 +241,10 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         let problem = self.evaluation.problem;
         let mut left = set.to_vec();
         let mut order = left.clone();
-        order.sort_by_key(|&r| Reverse(problem.remedies[r].effort));
+        order.sort_by_key(|&r| Reverse(problem.question.remedies[r].effort));
         for r in order {
             let without: Vec<RemedyId> = left.iter().copied().filter(|&x| x != r).collect();
-            let applied = problem.apply(&without, &[]);
+            let applied = problem.question.apply(&without, &[]);
             let in_time = self.evaluation.excess(&applied).frames.raw() <= 0.0 && typically.rides(&applied);
             if in_time && typically.meets_target(&applied) && is_sound(typically, &without) {
                 left = without;
@@ -245,10 +260,10 @@ struct Gloomier;
 /// What remains with every remedy that has only good sides counted.
 fn what_remains(evaluation: &Evaluation<'_, '_>) -> Outcome {
     let problem = evaluation.problem;
-    let applied = problem.apply(&[], &problem.remedies.keys().collect::<Vec<_>>());
+    let applied = problem.question.apply(&[], &problem.question.remedies.keys().collect::<Vec<_>>());
     let excess = evaluation.excess(&applied);
     Outcome::Fails {
-        over: excess.frames.at(problem.rate),
+        over: excess.frames.at(problem.question.rate),
         performer: excess.performer,
         dropouts: evaluation.dropouts(&applied),
     }
@@ -262,11 +277,11 @@ fn what_remains(evaluation: &Evaluation<'_, '_>) -> Outcome {
 pub fn candidates(problem: &PhaseProblem<'_>) -> (Vec<Candidate>, bool) {
     let arrangements = arrangements(problem);
     let meets = |all: &[Candidate]| all.iter().any(|c| c.outcome.met().is_some());
-    let (sure, cut) = candidates_at(problem, &arrangements, Design::FIRST);
+    let (sure, cut) = candidates_at(problem, &arrangements, QuantilePoint::FIRST);
     if meets(&sure) {
         return (sure, cut);
     }
-    let (mut typical, cut_too) = candidates_at(problem, &arrangements, Design::TYPICAL);
+    let (mut typical, cut_too) = candidates_at(problem, &arrangements, QuantilePoint::TYPICAL);
     if !meets(&typical) {
         look_at_nearest(problem, &mut typical);
     }
@@ -276,14 +291,17 @@ pub fn candidates(problem: &PhaseProblem<'_>) -> (Vec<Candidate>, bool) {
 fn candidates_at(
     problem: &PhaseProblem<'_>,
     arrangements: &[Arrangement],
-    design: Design,
+    design: QuantilePoint,
 ) -> (Vec<Candidate>, bool) {
     let mut solved = Vec::new();
     let mut by_driver: Vec<Vec<Unsolved<'_, '_>>> = Vec::new();
-    by_driver.resize_with(problem.context.rig.interface(problem.interface).drivers.len(), Vec::new);
-    let limits = WorkLimits::default();
+    by_driver.resize_with(
+        problem.question.context.rig.interface(problem.question.interface).drivers.len(),
+        Vec::new,
+    );
+    let limits = Arc::default();
     for arrangement in arrangements {
-        let here = problem.room(&arrangement.setting, design);
+        let here = problem.latency_budget(&arrangement.setting, design);
         let noticed = here.noticed;
         let [playable, immediate] = [Goal::Playable, Goal::Immediate].map(|goal| here.clone().allowed(goal));
         let driver = &mut by_driver[arrangement.setting.driver.index()];
@@ -301,10 +319,10 @@ fn candidates_at(
     }
     by_driver.retain(|unsolved| !unsolved.is_empty());
     // Both looks, at what holds in 9 of 10 rigs and at what holds with typical figures, get their half.
-    let each = problem.thought / 2 / by_driver.len().max(1) as u64;
+    let each = problem.budget.steps / 2 / by_driver.len().max(1) as u64;
     let mut cut = false;
     for unsolved in by_driver {
-        let thought = Thought { meter: &problem.meter, begun: problem.meter.spent(), each };
+        let thought = Thought { meter: &problem.budget.meter, begun: problem.budget.meter.spent(), each };
         solved.extend(cheapest_of_driver(unsolved, &thought));
         cut |= thought.is_spent(1);
     }
