@@ -2,11 +2,13 @@
 
 use super::electric::{adaptation, resampler};
 use super::{Chains, Context, Electric, Leg, LegKind, LegNote, Loop, LoopKind, limit_for};
+use crate::loops::air;
+use crate::loops::air_out;
 use crate::loops::far::far_loops;
 use crate::rig::{LinkSetting, Setting};
 use crate::session::{KeysLink, Listens, NoteTiming, Performer, Phase, Source};
 use swiftloop_units::ids::PerformerId;
-use swiftloop_units::{Figure, Frames, Metres, Ms, Origin, Range, SPEED_OF_SOUND_M_S};
+use swiftloop_units::{Figure, Frames, Ms, Origin, Range};
 
 /// MIDI 1.0 electrical specification: 31.25 kbaud, one start bit, eight data bits, one stop bit.
 const FIVE_PIN_MS_PER_BYTE: f64 = 10.0 / 31.25;
@@ -20,16 +22,6 @@ pub struct ChainsRange<'a> {
     pub typical: &'a Chains,
     /// With the low ones.
     pub low: &'a Chains,
-}
-
-pub(crate) fn air(kind: LegKind, declared: Option<Range<Metres>>, assumed: Range<Metres>) -> Leg {
-    let figure = Figure::declared_or(declared, assumed);
-    Leg {
-        kind,
-        span: figure.range.map(|m| Ms::new(m.raw() / SPEED_OF_SOUND_M_S * 1000.0)),
-        origin: figure.origin,
-        note: LegNote::Distance(figure.range.typical()),
-    }
 }
 
 /// Every loop of a phase at a setting; `direct` are the performers who are moved to the interface's own mixer.
@@ -92,11 +84,6 @@ fn kind_of(context: &Context<'_>, person: &Performer) -> LoopKind {
         Listens::Headphones | Listens::InEars | Listens::Speakers if plays_keys => LoopKind::Keys,
         Listens::Headphones | Listens::InEars | Listens::Speakers => LoopKind::Sound,
     }
-}
-
-pub(crate) fn air_out(context: &Context<'_>, person: &Performer) -> Option<Leg> {
-    let far = person.listens == Listens::Speakers;
-    far.then(|| air(LegKind::AirOut, person.speaker_m, context.tables.assume.speaker_distance_m))
 }
 
 fn sound_legs(

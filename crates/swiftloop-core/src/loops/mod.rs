@@ -2,6 +2,7 @@
 //! typical, high and origin come out, summed and held against the performer's limit. The one idea: a loop is
 //! nothing but a list of legs, so that every frame of delay has a name and somebody to answer for it.
 
+mod air;
 mod chain;
 mod context;
 mod electric;
@@ -12,12 +13,12 @@ mod leg;
 mod limit;
 mod ranking;
 
+pub(crate) use air::{air, air_out};
 pub use chain::{Chains, compensated, latencies};
 pub use context::Context;
 pub use electric::{Electric, hidden};
 pub use judged::PerRig;
 pub use kinds::{ChainsRange, loop_of, loops_of, playback_loop};
-pub(crate) use kinds::{air, air_out};
 pub use leg::{Leg, LegKind, LegNote, Remeasure};
 pub use limit::{Limit, LimitReason, SMALL_DOUBT, WidestDoubt, limit_for};
 pub use ranking::{RankedDriver, ranked_drivers};

@@ -4,7 +4,9 @@
 use super::{Description, Driver, Interface, Machine, Rig, WakeProfile};
 use crate::Invalid;
 use crate::rig::check_far::check_fars;
-use crate::tables::{Connection, DriverModel, MachineClass, Tables, plain};
+use crate::rig::missing;
+use crate::rig::twice;
+use crate::tables::{Connection, DriverModel, MachineClass, Tables};
 
 impl Rig {
     /// The rig, if it can be true.
@@ -55,38 +57,6 @@ impl Rig {
         }
         Ok(Self { description, class, known, fars })
     }
-}
-
-/// An id that stands twice.
-pub(crate) fn twice(kind: &str, id: &str) -> Invalid {
-    Invalid::new(format!("two {kind}s are called `{id}`"), "give each its own id")
-}
-
-/// A reference that leads nowhere; names what there is.
-pub(crate) fn missing(kind: &str, id: &str, known: &[&str]) -> Invalid {
-    let nearest = nearest(id, known);
-    let help = match nearest {
-        Some(near) => format!("did you mean `{near}`?"),
-        None if known.is_empty() => format!("there is no {kind} yet; add one"),
-        None => format!("there are: {}", known.join(", ")),
-    };
-    Invalid::new(format!("there is no {kind} called `{id}`"), help)
-}
-
-/// The known word with the fewest edits to `word`, if it is near at all (a third of its letters).
-#[must_use]
-pub fn nearest<'a>(word: &str, known: &[&'a str]) -> Option<&'a str> {
-    if word.is_empty() {
-        return None;
-    }
-    let far = (word.chars().count() / 3).max(1) + 1;
-    let word = plain(word);
-    known
-        .iter()
-        .map(|k| (strsim::damerau_levenshtein(&word, &plain(k)), *k))
-        .filter(|(d, k)| *d <= far || (k.len() > 2 && (k.starts_with(&word) || word.starts_with(*k))))
-        .min()
-        .map(|(_, k)| k)
 }
 
 fn check_machine(machine: &Machine, tables: &Tables) -> Result<MachineClass, Invalid> {

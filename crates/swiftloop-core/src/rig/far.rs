@@ -1,6 +1,7 @@
 //! A far side as a person writes it, and what is known of it once it was checked.
 
 use crate::rig;
+use crate::rig::FarSetting;
 use crate::rig::{Rig, Setting};
 use crate::tables::LineKind;
 use schemars::JsonSchema;
@@ -155,4 +156,11 @@ fn sixteen() -> u32 {
 }
 fn no_spare() -> Spare {
     Spare::None
+}
+
+impl FarSetting {
+    /// A cable takes the place of wireless: what was measured holds no more.
+    pub(crate) fn mends_wireless(&self, far: &Far) -> bool {
+        self.wired && far.wireless
+    }
 }

@@ -10,10 +10,11 @@ mod far;
 mod placement;
 mod setting;
 pub use crate::tables::{PowerPlan, plain};
-pub use check::nearest;
-pub(crate) use check::{missing, twice};
+pub use naming::nearest;
+pub(crate) use naming::{missing, twice};
 mod driver;
 mod lookup;
+mod naming;
 mod profile;
 
 pub use buffers::{Buffers, CountTimesSize, Offered, Steps};

@@ -1,6 +1,6 @@
 //! What is set: a driver, a rate and a buffer of one interface, and how the lines to far sides are set.
 
-use super::{Far, Offered};
+use super::Offered;
 use swiftloop_measure::link::packet::Spare;
 use swiftloop_units::ids::{DriverId, FarId, InterfaceId, MeetingId};
 use swiftloop_units::{Block, Hz, Ms};
@@ -35,13 +35,6 @@ pub struct FarSetting {
     pub wired: bool,
     /// Other traffic was stopped, where there was any.
     pub quiet: bool,
-}
-
-impl FarSetting {
-    /// A cable takes the place of wireless: what was measured holds no more.
-    pub(crate) fn mends_wireless(&self, far: &Far) -> bool {
-        self.wired && far.wireless
-    }
 }
 
 /// How the lines of a phase are set; nothing where it has no far side.

@@ -171,3 +171,24 @@ impl Delay for Together<'_> {
         self.wake.kinks()
     }
 }
+
+impl Wake {
+    /// P(wake-up delay + `work` × pace + interruptions of it > `t`): of a block that finds its thread asleep, where one is
+    /// due every `period`.
+    #[must_use]
+    pub fn late(&self, work: f64, t: f64, period: f64) -> f64 {
+        let slack = t - work;
+        let law = Together::of(self, work, slack, period);
+        (self.pace.later_than(&law, work, t) + self.struck(slack, work)).min(1.0)
+    }
+
+    /// P(late wake-up + interruptions of so much work > `us`): what delays a block whose thread sleeps.
+    pub(super) fn asleep(&self, work: f64, us: f64, period: f64) -> f64 {
+        (self.later_than(us) + self.struck(us, work) + self.more_than_one(work, us, period)).min(1.0)
+    }
+
+    /// What two causes do together: two interruptions, or one of a block that woke late.
+    pub(super) fn more_than_one(&self, work: f64, us: f64, period: f64) -> f64 {
+        Together::of(self, work, us, period).more_than_one(us)
+    }
+}

@@ -4,7 +4,6 @@
 
 use super::pace::{Delay, Pace};
 use super::remembered::Question;
-use super::together::Together;
 use crate::rig::{PaceBin, PowerPlan, Rig, WakeProfile};
 use crate::tables::MachineRow;
 use swiftloop_units::stats::Pareto;
@@ -144,25 +143,6 @@ impl Wake {
         let (x1, y1) = self.body.get(next).copied().unwrap_or((self.threshold, log_share(self.tail_share)));
         let (x0, y0) = if next == 0 { (0.0, 0.0) } else { self.body[next - 1] };
         (x0, y0, x1, y1)
-    }
-
-    /// P(wake-up delay + `work` × pace + interruptions of it > `t`): of a block that finds its thread asleep, where one is
-    /// due every `period`.
-    #[must_use]
-    pub fn late(&self, work: f64, t: f64, period: f64) -> f64 {
-        let slack = t - work;
-        let law = Together::of(self, work, slack, period);
-        (self.pace.later_than(&law, work, t) + self.struck(slack, work)).min(1.0)
-    }
-
-    /// P(late wake-up + interruptions of so much work > `us`): what delays a block whose thread sleeps.
-    pub(super) fn asleep(&self, work: f64, us: f64, period: f64) -> f64 {
-        (self.later_than(us) + self.struck(us, work) + self.more_than_one(work, us, period)).min(1.0)
-    }
-
-    /// What two causes do together: two interruptions, or one of a block that woke late.
-    pub(super) fn more_than_one(&self, work: f64, us: f64, period: f64) -> f64 {
-        Together::of(self, work, us, period).more_than_one(us)
     }
 
     /// The same of a block whose thread is still busy with the one before: it does not wake up late again, but what

@@ -1,6 +1,6 @@
 //! Findings: what hurts audio on a computer and how much, each with the figures that show it.
 
-use super::{Busy, Idle, Inventory, SeenRate, rules};
+use super::{Busy, Idle, SeenRate};
 use crate::rig::PowerPlan;
 use serde::Serialize;
 use swiftloop_units::Hz;
@@ -198,12 +198,4 @@ impl Hurt {
             Self::Busy(_) => "busy",
         }
     }
-}
-
-/// Everything that hurts, the worst first.
-#[must_use]
-pub fn findings(inventory: &Inventory) -> Vec<Finding> {
-    let mut all: Vec<Finding> = rules::ALL.iter().flat_map(|rule| rule(inventory)).collect();
-    all.sort_by_key(|f| f.grade);
-    all
 }

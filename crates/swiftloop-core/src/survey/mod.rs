@@ -7,10 +7,11 @@ mod inventory;
 mod plausible;
 mod rules;
 
-pub use findings::{Finding, Grade, Hurt, findings};
+pub use findings::{Finding, Grade, Hurt};
 pub use inventory::{
     Busy, Card, Cpu, EachCpu, EnergyState, Idle, Inventory, Irq, Kernel, Limits, Memory, Network, Open,
     SeenBlock, SeenRate, ServerState, SoundThread, Stream, System, Usb, Version,
 };
 pub use plausible::MOST_CARDS;
 pub(crate) use rules::REALTIME_SHARE;
+pub use rules::findings;

@@ -1,7 +1,7 @@
 //! Headers of WAV files. A file comes in; what its samples are and where they begin goes out. What a format chunk means is
 //! hound's business; finding it is ours, because chunks of odd length are followed by a byte that counts for none.
 
-use super::Depth;
+use super::depth::Depth;
 use std::io::{Cursor, Read, Seek, SeekFrom};
 use swiftloop_units::Hz;
 

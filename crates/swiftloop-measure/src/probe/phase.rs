@@ -6,6 +6,7 @@
 use super::recipe::{Direction, Recipe};
 use std::f64::consts::TAU;
 use std::sync::Arc;
+use swiftloop_units::Frames;
 use swiftloop_units::fourier::{Complex, RealToComplex, back_double, forward_double};
 
 /// Silence kept on either side of a burst, in seconds: echoes later than this do not matter.
@@ -204,7 +205,7 @@ impl Lens {
     }
 
     /// Takes an echo, `later` frames after the burst and `strength` of it, out of a comparison.
-    pub fn without_echo(&self, cross: &mut Cross, gain: f64, echo: super::Echo) {
+    pub fn without_echo(&self, cross: &mut Cross, gain: f64, echo: Echo) {
         let strength = gain * echo.ratio;
         for (k, (z, x)) in cross.product.iter_mut().zip(&cross.ideal).enumerate() {
             *z -= Complex::from_polar(strength * x, -self.omega(k) * echo.later.raw());
@@ -229,6 +230,15 @@ impl Lens {
         let power: f64 = self.transformed(windowed).iter().map(Complex::norm_sqr).sum();
         (power / self.bins.len() as f64 / energy).sqrt()
     }
+}
+
+/// A second arrival.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Echo {
+    /// After the first.
+    pub later: Frames,
+    /// Beside the first: an amplitude, below zero when inverted against it.
+    pub ratio: f64,
 }
 
 #[cfg(test)]

@@ -3,7 +3,7 @@
 use super::accumulate::MOST_DRIFT;
 use super::detect::{Detection, LATEST_S, SeenBurst, detect, stands_out};
 use super::matched::Matched;
-use super::phase::{Cross, Lens};
+use super::phase::{Cross, Echo, Lens};
 use super::recipe::{CHANNELS_UNTOLD, LOUDEST_DB, MOST_BURSTS, Recipe};
 use super::refusal::Refusal;
 use super::series::{Burst, Series, Slip, series};
@@ -20,15 +20,6 @@ pub enum Polarity {
     Normal,
     /// Upside down.
     Inverted,
-}
-
-/// A second arrival.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Echo {
-    /// After the first.
-    pub later: Frames,
-    /// Beside the first: an amplitude, below zero when inverted against it.
-    pub ratio: f64,
 }
 
 /// What one recorded channel says.

@@ -40,3 +40,11 @@ pub(super) const ALL: &[Rule] = &[
 fn found(grade: Grade, hurt: Option<Hurt>) -> Vec<Finding> {
     hurt.map(|hurt| Finding { grade, hurt }).into_iter().collect()
 }
+
+/// Everything that hurts, the worst first.
+#[must_use]
+pub fn findings(inventory: &Inventory) -> Vec<Finding> {
+    let mut all: Vec<Finding> = ALL.iter().flat_map(|rule| rule(inventory)).collect();
+    all.sort_by_key(|f| f.grade);
+    all
+}

@@ -2,7 +2,7 @@
 //! blocks, since what works in blocks of its own may be late by what is left of them.
 
 use super::super::Running;
-use super::{Ended, check};
+use super::ended::{Ended, check};
 use crate::soak::worked_ns;
 use swiftloop_measure::probe;
 use swiftloop_measure::probe::Recipe;

@@ -3,13 +3,16 @@
 //! Each call stands between two looks at the yardsticks.
 
 mod delay;
+mod ended;
 mod flush;
 mod sweep;
 mod timing;
 
-use super::{Running, Standard, Unfit};
+use super::{Running, Standard};
 use crate::soak::Filters;
 use delay::{PROBE_BLOCK, delay};
+pub use ended::Ended;
+use ended::check;
 use flush::Flush;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -33,25 +36,6 @@ const NOTES: [u32; 9] = [0, 1, 2, 4, 8, 16, 32, 48, 64];
 const LOWEST_KEY: u8 = 32;
 /// Notes that an instrument holds while it is weighed.
 const HELD: u32 = 8;
-
-/// Why a measurement ended early.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) enum Ended {
-    Unfit(Unfit),
-    /// What came out was no number.
-    NotANumber,
-}
-
-impl From<Unfit> for Ended {
-    fn from(why: Unfit) -> Self {
-        Self::Unfit(why)
-    }
-}
-
-fn check(plugin: &dyn Running, frames: usize) -> Result<(), Ended> {
-    let finite = plugin.outputs().iter().all(|c| c[..frames].iter().all(|s| s.is_finite()));
-    if finite { Ok(()) } else { Err(Ended::NotANumber) }
-}
 
 /// What is to be measured.
 pub(super) struct Asked<'a> {

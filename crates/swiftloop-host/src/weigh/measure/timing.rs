@@ -1,8 +1,8 @@
 //! Timing calls: a processor comes in; what calls at a block took go out, each with the two yardsticks beside it.
 
 use super::super::Running;
+use super::ended::{Ended, check};
 use super::sweep::Sweep;
-use super::{Ended, check};
 use crate::soak::{Filters, now_ns};
 use swiftloop_measure::weigh::{Call, Timed};
 
