@@ -1,14 +1,14 @@
 //! Packets from the network, into the reflector and into whoever measures.
 #![no_main]
 use std::net::SocketAddr;
-use swiftloop_measure::link::reflector::{Arrived, Memory, Reflector};
-use swiftloop_measure::link::stamp::{Echo, Key, Probe};
+use swiftloop_measure::link::reflector::{Arrived, SequenceMemory, Reflector};
+use swiftloop_measure::link::stamp::{StampReply, StampKey, StampRequest};
 use swiftloop_fuzz::choice;
 
 libfuzzer_sys::fuzz_target!(|data: &[u8]| {
     let Some((how, mut rest)) = choice(data, 4) else { return };
-    let key = if how & 2 == 2 { Key::new(b"a key that nobody knows") } else { None };
-    let memory = if how & 1 == 1 { Memory::Stateful } else { Memory::Stateless };
+    let key = if how & 2 == 2 { StampKey::new(b"a key that nobody knows") } else { None };
+    let memory = if how & 1 == 1 { SequenceMemory::Stateful } else { SequenceMemory::Stateless };
     let mut reflector = Reflector::new(memory, key.clone(), 1000);
     let mut now = 0_i64;
     let mut answered = 0_u64;
@@ -26,8 +26,8 @@ libfuzzer_sys::fuzz_target!(|data: &[u8]| {
             answered += 1;
             assert!(answer.len() <= packet.len(), "an answer is longer than what it answers");
         }
-        let _ = Probe::read(packet, key.as_ref());
-        let _ = Echo::read(packet, key.as_ref());
+        let _ = StampRequest::read(packet, key.as_ref());
+        let _ = StampReply::read(packet, key.as_ref());
     }
     let tally = reflector.tally();
     assert_eq!(tally.answered, answered);

@@ -4,7 +4,7 @@
 #![no_main]
 
 use std::path::{Path, PathBuf};
-use swiftloop_measure::link::stamp::{Key, Probe};
+use swiftloop_measure::link::stamp::{StampKey, StampRequest};
 use swiftloop_units::Hz;
 use swiftloop_files::import::project_archive;
 use swiftloop_fixtures::projects::sized;
@@ -116,11 +116,11 @@ fn bundles(all: &Path) -> Done {
 
 fn packets(all: &Path) -> Done {
     let mut corpus = Corpus::of(all, "packets")?;
-    let key = Key::new(b"a key that nobody knows");
+    let key = StampKey::new(b"a key that nobody knows");
     for (first, key) in [(0, None), (1, None), (2, key.as_ref()), (3, key.as_ref())] {
         let mut said = Vec::new();
         for n in 0..5_u32 {
-            let packet = Probe { sequence: n, ..Probe::of_seed() }.bytes(60 + n as usize * 40, key);
+            let packet = StampRequest { sequence: n, ..StampRequest::of_seed() }.bytes(60 + n as usize * 40, key);
             said.extend([(packet.len() >> 8) as u8, packet.len() as u8, n as u8 % 2, 10]);
             said.extend(packet);
         }
@@ -133,7 +133,7 @@ trait OfSeed {
     fn of_seed() -> Self;
 }
 
-impl OfSeed for Probe {
+impl OfSeed for StampRequest {
     fn of_seed() -> Self {
         use swiftloop_measure::link::stamp::{ErrorEstimate, Stamp, TimeFormat};
         let format = TimeFormat::Ptp;

@@ -10,11 +10,11 @@ use common::{rig, session, tables};
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
 use swiftloop_core::doubt::Rigs;
-use swiftloop_core::load::{BlockGraph, Graph, Rule, WorkShare, critical_path, list_schedule};
+use swiftloop_core::load::{BlockGraph, Graph, ScheduleRule, WorkShare, critical_path, list_schedule};
 use swiftloop_core::loops::Context;
 use swiftloop_core::plan::{Arrangement, Evaluation, PhaseProblem, candidates, plan, report};
 use swiftloop_core::rig::{LinkSetting, Offered, Rig, Setting};
-use swiftloop_core::risk::{RiskModel, WakeSet, Work};
+use swiftloop_core::risk::{BlockMix, RiskModel, WakeSet};
 use swiftloop_core::session::Session;
 use swiftloop_fixtures::sessions::{self, Size};
 use swiftloop_units::ids::NodeId;
@@ -52,7 +52,7 @@ fn makespan(c: &mut Criterion) {
             b.iter(|| critical_path(&graph, black_box(cost)));
         });
         group.bench_with_input(BenchmarkId::new("list schedule", tracks), &cost, |b, cost| {
-            b.iter(|| list_schedule(&graph, black_box(cost), 8, Rule::FirstReady));
+            b.iter(|| list_schedule(&graph, black_box(cost), 8, ScheduleRule::FirstReady));
         });
     }
     group.finish();
@@ -71,7 +71,7 @@ fn risk(c: &mut Criterion) {
             meter: None,
         };
         group.bench_function(BenchmarkId::new("dropouts, reserve", reserve), |b| {
-            let work = Work::mixed(&[of(0.75, 500.0), of(0.25, 800.0)]);
+            let work = BlockMix::mixed(&[of(0.75, 500.0), of(0.25, 800.0)]);
             b.iter(|| model.typical(black_box(&work)));
         });
     }

@@ -5,7 +5,7 @@
 
 use serde_json::{Value, json};
 use std::io::BufRead;
-use swiftloop_core::plan::{Floor, Found, SetProblem, cheapest_set};
+use swiftloop_core::plan::{EffortBound, SearchResult, SetProblem, cheapest_set};
 
 /// Items with a price and what they give to each need; a set has to give each need as much as it asks for.
 struct Covers {
@@ -21,25 +21,25 @@ impl Covers {
     }
 
     /// What a need costs at the least: the best bargains, the last one in part.
-    fn bargain(&self, need: f64, k: usize, open: &[usize]) -> Floor {
+    fn bargain(&self, need: f64, k: usize, open: &[usize]) -> EffortBound {
         if need <= 0.0 {
-            return Floor::default();
+            return EffortBound::default();
         }
         let gives = |n: usize| self.gains[open[n]][k];
         let mut order: Vec<usize> = (0..open.len()).filter(|&n| gives(n) > 0.0).collect();
         let rate = |n: usize| f64::from(self.prices[open[n]]) / gives(n);
         order.sort_by(|&a, &b| rate(a).total_cmp(&rate(b)));
-        let Some(&next) = order.first() else { return Floor { effort: 1_000_000, next: 0 } };
+        let Some(&next) = order.first() else { return EffortBound { effort: 1_000_000, next: 0 } };
         let (mut left, mut price) = (need, 0.0);
         for n in order {
             let part = (left / gives(n)).min(1.0);
             price += part * f64::from(self.prices[open[n]]);
             left -= part * gives(n);
             if left <= 1e-12 {
-                return Floor { effort: (price - 1e-9).ceil().max(0.0) as u32, next };
+                return EffortBound { effort: (price - 1e-9).ceil().max(0.0) as u32, next };
             }
         }
-        Floor { effort: 1_000_000, next }
+        EffortBound { effort: 1_000_000, next }
     }
 }
 
@@ -59,7 +59,7 @@ impl SetProblem for Covers {
         let most = |k: usize| open.iter().map(|&i| self.gains[i][k]).sum::<f64>();
         left.iter().enumerate().all(|(k, l)| l - most(k) <= 1e-9)
     }
-    fn floor(&self, left: &Vec<f64>, _: &[usize], open: &[usize], _: Option<u32>) -> Floor {
+    fn floor(&self, left: &Vec<f64>, _: &[usize], open: &[usize], _: Option<u32>) -> EffortBound {
         left.iter().enumerate().map(|(k, l)| self.bargain(*l, k, open)).max().unwrap_or_default()
     }
 }
@@ -105,8 +105,8 @@ fn main() {
         let found = cheapest_set(&problem, &[], &items, u32::MAX);
         let took = begun.elapsed().as_nanos();
         match found {
-            Found::Set(set) => println!("{} {took} {}", set.effort, set.exact),
-            Found::Nothing | Found::Dearer(_) => println!("none {took} true"),
+            SearchResult::Set(set) => println!("{} {took} {}", set.effort, set.exact),
+            SearchResult::Nothing | SearchResult::Dearer(_) => println!("none {took} true"),
         }
     }
 }

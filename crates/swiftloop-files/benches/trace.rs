@@ -4,7 +4,7 @@
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::path::Path;
 use swiftloop_files::trace::trace_from;
-use swiftloop_measure::trace::Question;
+use swiftloop_measure::trace::TraceQuery;
 
 fn lines_a_second(c: &mut Criterion) {
     let mut group = c.benchmark_group("trace");
@@ -14,7 +14,7 @@ fn lines_a_second(c: &mut Criterion) {
         let text = std::fs::read_to_string(path).expect("a capture");
         group.throughput(Throughput::Elements(text.lines().count() as u64));
         group.bench_function(name, |b| {
-            b.iter(|| trace_from(text.as_bytes(), Path::new(name), &Question::default()).expect("a trace"));
+            b.iter(|| trace_from(text.as_bytes(), Path::new(name), &TraceQuery::default()).expect("a trace"));
         });
     }
     group.finish();

@@ -78,11 +78,13 @@ fn text(path: &Path, catalogue: &Catalogue) -> Result<String, FileError> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use swiftloop_core::catalogue::{Key, OnMachine};
-    use swiftloop_measure::weigh::{AtRate, Bursts, Delay, DelayAt, Line, Span, VoiceCost, Yardsticks};
+    use swiftloop_core::catalogue::{OnMachine, ProcessorKey};
+    use swiftloop_measure::weigh::{
+        AtRate, Bursts, DelayAt, Line, NanosRange, ProcessorDelay, VoiceCost, Yardsticks,
+    };
 
     fn everything() -> Catalogue {
-        let span = Span { low: 1.0, typical: 2.5, high: 4.0 };
+        let span = NanosRange { low: 1.0, typical: 2.5, high: 4.0 };
         let line = Line { per_call_ns: span, per_frame_ns: span };
         let yardsticks = Yardsticks { latency_ns: 3.25, throughput_ns: 0.125 };
         let at = AtRate {
@@ -102,7 +104,7 @@ mod tests {
             }),
             undisturbed: Some(0.75),
             burst: Some(Bursts { frames: 480, ns: 9e4 }),
-            delay: Delay {
+            delay: ProcessorDelay {
                 reported_frames: None,
                 measured_frames: Some(64.5),
                 readable: true,
@@ -111,7 +113,7 @@ mod tests {
             yardsticks,
         };
         let bare = AtRate { per_call_ns: None, swept: None, voices: None, burst: None, ..at.clone() };
-        let key = |is: &str, settings: Option<&str>| Key {
+        let key = |is: &str, settings: Option<&str>| ProcessorKey {
             is: is.into(),
             version: settings.map(|_| "1.2".into()),
             library: "00ff".into(),

@@ -7,7 +7,7 @@ use crate::{FileError, plain_words};
 use serde::de::DeserializeOwned;
 use std::ops::Range;
 use std::path::Path;
-use swiftloop_core::catalogue::{Catalogue, Machine, Used, fill};
+use swiftloop_core::catalogue::{Catalogue, PlannedMachine, Used, fill};
 use swiftloop_core::in_effect::Settings;
 use swiftloop_core::notes::{self, Note};
 use swiftloop_core::rig::{self, Rig};
@@ -23,14 +23,14 @@ const VERSION: u32 = 1;
 
 /// The two kinds of description.
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Kind {
+enum FileKind {
     Rig,
     Session,
     Notes,
     Settings,
 }
 
-impl Kind {
+impl FileKind {
     fn format(self) -> &'static str {
         match self {
             Self::Rig => "swiftloop.rig",
@@ -71,7 +71,7 @@ pub fn read_rig(path: &Path, tables: &Tables) -> Result<Rig, FileError> {
 /// See [`FileError`].
 pub fn read_settings(path: &Path) -> Result<Settings, FileError> {
     let text = read_text(path)?;
-    let mut settings: Settings = parse(&path.display().to_string(), unmarked(&text), Kind::Settings)?;
+    let mut settings: Settings = parse(&path.display().to_string(), unmarked(&text), FileKind::Settings)?;
     for demand in &mut settings.phases {
         demand.server = tables().driver_model(&demand.driver).and_then(|model| model.server);
     }
@@ -84,7 +84,7 @@ pub fn holds_settings(path: &Path) -> bool {
     let text = read_text(path).unwrap_or_default();
     let document = Document::parse(unmarked(&text)).ok();
     let format = document.as_ref().and_then(|d| d.get("format")?.as_str());
-    format.is_some_and(|f| f.starts_with(Kind::Settings.format()))
+    format.is_some_and(|f| f.starts_with(FileKind::Settings.format()))
 }
 
 /// Reads and checks a session; interfaces named in it are checked against `rig`.
@@ -117,13 +117,13 @@ pub fn read_session(path: &Path, rig: &Rig, tables: &Tables) -> Result<Session, 
 /// See [`FileError`].
 pub fn rig_from(name: &str, text: &str, tables: &Tables) -> Result<Rig, FileError> {
     let text = unmarked(text);
-    let description = with_far_files(name, text, parse(name, text, Kind::Rig)?, Depth::Ours)?;
+    let description = with_far_files(name, text, parse(name, text, FileKind::Rig)?, WhoseRig::Ours)?;
     Rig::checked(description, tables).map_err(|e| locate(name, text, e))
 }
 
 /// Whose rig is read: far sides of a far side's rig are none of ours.
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Depth {
+enum WhoseRig {
     Ours,
     Theirs,
 }
@@ -133,9 +133,9 @@ fn with_far_files(
     name: &str,
     text: &str,
     mut description: rig::Description,
-    depth: Depth,
+    depth: WhoseRig,
 ) -> Result<rig::Description, FileError> {
-    if depth == Depth::Theirs {
+    if depth == WhoseRig::Theirs {
         (description.fars, description.meetings) = (Vec::new(), Vec::new());
         return Ok(description);
     }
@@ -154,8 +154,9 @@ fn with_far_files(
             let path = beside(file);
             let their_name = path.display().to_string();
             let their_text = read_text(&path).map_err(|e| placed(e, "far", i, "rig"))?;
-            let their: rig::Description = parse(&their_name, unmarked(&their_text), Kind::Rig)?;
-            far.their_rig = Some(Box::new(with_far_files(&their_name, &their_text, their, Depth::Theirs)?));
+            let their: rig::Description = parse(&their_name, unmarked(&their_text), FileKind::Rig)?;
+            far.their_rig =
+                Some(Box::new(with_far_files(&their_name, &their_text, their, WhoseRig::Theirs)?));
         }
     }
     for (i, meeting) in description.meetings.iter_mut().enumerate() {
@@ -192,8 +193,8 @@ pub fn session_weighed_from(
     catalogue: &Catalogue,
 ) -> Result<(Session, Vec<Used>), FileError> {
     let text = unmarked(text);
-    let mut description: session::Description = parse(name, text, Kind::Session)?;
-    let used = fill(&mut description, catalogue, &Machine::of(rig, tables));
+    let mut description: session::Description = parse(name, text, FileKind::Session)?;
+    let used = fill(&mut description, catalogue, &PlannedMachine::of(rig, tables));
     let session = Session::checked(description, tables).map_err(|e| locate(name, text, e))?;
     session.check_interfaces(rig).map_err(|e| locate(name, text, e))?;
     Ok((session, used))
@@ -215,7 +216,7 @@ pub fn session_from(name: &str, text: &str, rig: &Rig, tables: &Tables) -> Resul
 /// See [`FileError`].
 pub fn session_alone(name: &str, text: &str, tables: &Tables) -> Result<Session, FileError> {
     let text = unmarked(text);
-    let description: session::Description = parse(name, text, Kind::Session)?;
+    let description: session::Description = parse(name, text, FileKind::Session)?;
     Session::checked(description, tables).map_err(|e| locate(name, text, e))
 }
 
@@ -230,7 +231,7 @@ pub fn notes_from(
     today: &str,
 ) -> Result<Vec<Note>, FileError> {
     let text = unmarked(text);
-    let description: notes::Description = parse(name, text, Kind::Notes)?;
+    let description: notes::Description = parse(name, text, FileKind::Notes)?;
     notes::checked(&description, rig, session, today).map_err(|e| locate(name, text, e))
 }
 
@@ -276,7 +277,7 @@ pub(crate) fn text_of(path: &Path, bytes: &[u8]) -> Result<String, FileError> {
     })
 }
 
-fn parse<T: DeserializeOwned>(name: &str, text: &str, kind: Kind) -> Result<T, FileError> {
+fn parse<T: DeserializeOwned>(name: &str, text: &str, kind: FileKind) -> Result<T, FileError> {
     let wrong = |span, what: String, help: String| FileError::Wrong {
         name: name.into(),
         text: text.into(),
@@ -298,7 +299,7 @@ fn parse<T: DeserializeOwned>(name: &str, text: &str, kind: Kind) -> Result<T, F
     };
     let found = item.as_str().unwrap_or("");
     let (format, version) = found.split_once('/').unwrap_or((found, ""));
-    if let Some(other) = Kind::of(format).filter(|other| *other != kind) {
+    if let Some(other) = FileKind::of(format).filter(|other| *other != kind) {
         let what = format!("this is a {} file where a {} file belongs", other.word(), kind.word());
         return Err(wrong(item.span(), what, "name the rig first, then the session".into()));
     }

@@ -16,12 +16,12 @@ const FORMAT: &str = "swiftloop.good/1";
 struct Good {
     format: String,
     #[serde(rename = "computer", default)]
-    computers: Vec<Computer>,
+    computers: Vec<GoodComputer>,
 }
 
 #[derive(Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-struct Computer {
+struct GoodComputer {
     name: String,
     date: String,
     #[serde(rename = "version", default)]
@@ -72,7 +72,7 @@ pub fn read_good(path: &Path, computer: &str) -> Result<Option<Known>, FileError
 pub fn remember_good(path: &Path, computer: &str, known: Known) -> Result<(), FileError> {
     let mut good = read(path)?;
     good.computers.retain(|c| c.name != computer);
-    good.computers.push(Computer { name: computer.into(), date: known.date, versions: known.versions });
+    good.computers.push(GoodComputer { name: computer.into(), date: known.date, versions: known.versions });
     let text = toml::to_string(&good).map_err(|e| FileError::Misfit {
         path: path.into(),
         what: e.to_string(),

@@ -200,14 +200,14 @@ fn make_folder(folder: &Path) -> std::io::Result<()> {
 mod tests {
     use super::*;
     use std::os::unix::fs::{MetadataExt, PermissionsExt, symlink};
-    use swiftloop_core::in_effect::Lever;
+    use swiftloop_core::in_effect::Tunable;
 
     fn own(folder: &Path) -> u32 {
         std::fs::metadata(folder).unwrap().uid()
     }
 
     fn intends(step: u32) -> JournalLine {
-        let lever = Lever::Governor { cpu: step };
+        let lever = Tunable::Governor { cpu: step };
         JournalLine::Intends { step, lever, before: "powersave\n".into(), to: "performance\n".into() }
     }
 

@@ -38,8 +38,8 @@ pub use notes_file::{NewNote, add_note, notes_beside, read_notes};
 pub use owner::only_ours;
 pub use probe_json::read_trip;
 pub use rig_file::{
-    Added, Difference, NewTrip, Replace, check_profile_fits, save_paced, save_profile, save_surveyed,
-    save_trips, with_profile,
+    AddedToRig, FigureDifference, NewTrip, Replace, check_profile_fits, save_paced, save_profile,
+    save_surveyed, save_trips, with_profile,
 };
 pub use save::{Overwrite, keep_names, save, save_all, unfinished};
 pub use schema::{notes_schema, rig_schema, session_schema, settings_schema};
@@ -47,4 +47,4 @@ pub use settings_file::settings_text;
 pub use tables::{tables, thieves};
 pub use template::Answers;
 pub use wav::{Depth, Recording, wav_bytes};
-pub use yardstick_file::Floor;
+pub use yardstick_file::YardstickFloor;

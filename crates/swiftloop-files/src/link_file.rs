@@ -4,8 +4,8 @@
 use crate::{FileError, plain_words};
 use std::fmt::Write;
 use std::path::Path;
-use swiftloop_measure::link::analyse::{Asked, analyse};
-use swiftloop_measure::link::exchange::{Answer, Exchange};
+use swiftloop_measure::link::analyse::{LineMeasurement, analyse};
+use swiftloop_measure::link::exchange::{EchoedPacket, Exchange};
 use swiftloop_measure::link::measured::{Carried, FORMAT, Measured, Own};
 
 /// The first line of a table of packets.
@@ -42,7 +42,7 @@ pub fn read_link(path: &Path, allowed_per_hour: Option<f64>) -> Result<Measured,
     if bytes.starts_with(PACKETS.as_bytes()) {
         let (exchange, packet, host) = packets(path, &bytes)?;
         let allowed_per_hour = allowed_per_hour.unwrap_or(ALLOWED_PER_HOUR);
-        let asked = Asked { packet, allowed_per_hour, load_kbit_s: 0.0 };
+        let asked = LineMeasurement { packet, allowed_per_hour, load_kbit_s: 0.0 };
         return Ok(Measured { host, ..analyse(&exchange, asked, Own::default()) });
     }
     measured_from(path, &bytes)
@@ -95,7 +95,7 @@ fn figures_can_be(value: &serde_json::Value, signed: bool) -> bool {
 /// Every packet of a measurement, a line each in the order in which they were sent.
 #[must_use]
 pub fn packets_text(exchange: &Exchange, packet: &Carried, host: &str) -> String {
-    let mut answers: Vec<Option<&Answer>> = vec![None; exchange.sent.len()];
+    let mut answers: Vec<Option<&EchoedPacket>> = vec![None; exchange.sent.len()];
     for answer in &exchange.answers {
         if let Some(place) = usize::try_from(answer.number).ok().and_then(|k| answers.get_mut(k)) {
             place.get_or_insert(answer);
@@ -164,7 +164,7 @@ fn packets(path: &Path, bytes: &[u8]) -> Result<(Exchange, Carried, String), Fil
         if row.get(4).is_some_and(|back| !back.is_empty()) {
             let all = (figure(2), figure(3), figure(4), figure(5));
             let (Some(there), Some(left), Some(back), Some(counted)) = all else { return Err(missing()) };
-            exchange.answers.push(Answer {
+            exchange.answers.push(EchoedPacket {
                 number: number as u64,
                 counted: counted as u32,
                 there,

@@ -48,7 +48,7 @@ pub fn tables() -> &'static Tables {
 mod tests {
     use super::{tables, thieves};
     use swiftloop_core::rig::PowerPlan;
-    use swiftloop_measure::trace::{Kind, Who, advice_for};
+    use swiftloop_measure::trace::{HolderKind, Who, advice_for};
 
     #[test]
     fn every_row_has_a_source_and_every_machine_every_power_plan() {
@@ -71,18 +71,18 @@ mod tests {
         let of = |kind, name: &str| {
             advice_for(thieves(), &Who { kind, name: name.into() }).expect("a row").class.as_str()
         };
-        for kind in Kind::ALL {
+        for kind in HolderKind::ALL {
             of(kind, "whatever it is");
         }
         for (kind, name, class) in [
-            (Kind::HardInterrupt, "nvme0q1 (irq 30)", "storage"),
-            (Kind::HardInterrupt, "local_timer: timerfd_tmrproc", "many timers at once"),
-            (Kind::HardInterrupt, "acme path (irq 5)", "a device"),
-            (Kind::SoftirqNet, "NET_RX: wlp2s0", "wireless network"),
-            (Kind::SoftirqNet, "NET_RX: veth1", "wired network"),
-            (Kind::Priority, "irq/24-xhci_hcd", "USB controller"),
-            (Kind::Priority, "kworker/1:0H", "the kernel's helpers"),
-            (Kind::Priority, "a mixer", "another program"),
+            (HolderKind::HardInterrupt, "nvme0q1 (irq 30)", "storage"),
+            (HolderKind::HardInterrupt, "local_timer: timerfd_tmrproc", "many timers at once"),
+            (HolderKind::HardInterrupt, "acme path (irq 5)", "a device"),
+            (HolderKind::SoftirqNet, "NET_RX: wlp2s0", "wireless network"),
+            (HolderKind::SoftirqNet, "NET_RX: veth1", "wired network"),
+            (HolderKind::Priority, "irq/24-xhci_hcd", "USB controller"),
+            (HolderKind::Priority, "kworker/1:0H", "the kernel's helpers"),
+            (HolderKind::Priority, "a mixer", "another program"),
         ] {
             assert_eq!(of(kind, name), class, "{name}");
         }

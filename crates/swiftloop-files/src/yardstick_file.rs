@@ -8,14 +8,14 @@ use swiftloop_measure::weigh::Yardsticks;
 
 /// The least that both yardsticks took.
 #[derive(Debug, Clone)]
-pub struct Floor {
+pub struct YardstickFloor {
     file: Option<PathBuf>,
     processor: String,
     kept: Option<Yardsticks>,
     least: Option<Yardsticks>,
 }
 
-impl Floor {
+impl YardstickFloor {
     /// What was kept in `file`, or in a file of this user's, for a processor of this name.
     #[must_use]
     pub fn read(file: Option<&Path>, processor: String) -> Self {
@@ -58,14 +58,14 @@ impl Floor {
 
 #[cfg(test)]
 mod tests {
-    use super::Floor;
+    use super::YardstickFloor;
     use swiftloop_measure::weigh::Yardsticks;
 
     #[test]
     fn the_least_is_kept_for_the_processor_that_it_was_measured_on() {
         let folder = tempfile::tempdir().expect("a folder");
         let file = folder.path().join("deep/yardsticks.json");
-        let of = |name: &str| Floor::read(Some(&file), name.into());
+        let of = |name: &str| YardstickFloor::read(Some(&file), name.into());
         let at = |latency_ns, throughput_ns| Yardsticks { latency_ns, throughput_ns };
         let mut first = of("one");
         assert_eq!(first.least(), None);

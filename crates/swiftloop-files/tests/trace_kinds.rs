@@ -3,8 +3,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use std::path::Path;
-use swiftloop_files::trace::{Reading, trace_from};
-use swiftloop_measure::trace::{HOST, Kind, LateBlock, Question, Span};
+use swiftloop_files::trace::{TraceReading, trace_from};
+use swiftloop_measure::trace::{HOST, HolderKind, LateBlock, TraceQuery, TraceSpan};
 
 /// When the blocks are due, on the trace's clock.
 const DUE_US: i64 = 500_000_000;
@@ -65,8 +65,8 @@ impl Capture {
         self.at(at, MIXER, 1, "...1.", &what)
     }
 
-    fn read(&self) -> Reading {
-        let question = Question { period: Some(Span::from_us(1333.0)), ..Question::default() };
+    fn read(&self) -> TraceReading {
+        let question = TraceQuery { period: Some(TraceSpan::from_us(1333.0)), ..TraceQuery::default() };
         trace_from(self.0.as_bytes(), Path::new("made.txt"), &question).expect("a trace")
     }
 
@@ -94,7 +94,7 @@ fn idle() -> Capture {
 }
 
 #[track_caller]
-fn is(capture: &Capture, kind: Kind, name: &str, us: i64) {
+fn is(capture: &Capture, kind: HolderKind, name: &str, us: i64) {
     let block = capture.block();
     let told = (block.thief.kind, block.thief.name.as_str());
     assert_eq!(told, (kind, name), "{:?}", block.holders);
@@ -105,14 +105,14 @@ fn is(capture: &Capture, kind: Kind, name: &str, us: i64) {
 #[test]
 fn coarse_timers_and_other_deferred_work() {
     for (vector, kind, name) in [
-        ("vec=1 [action=TIMER]", Kind::SoftirqTimer, "TIMER: neigh_periodic"),
-        ("vec=4 [action=BLOCK]", Kind::Softirq, "BLOCK"),
-        ("vec=2 [action=NET_TX]", Kind::SoftirqNet, "NET_TX: wlp2s0"),
-        ("vec=9", Kind::Softirq, "RCU"),
+        ("vec=1 [action=TIMER]", HolderKind::SoftirqTimer, "TIMER: neigh_periodic"),
+        ("vec=4 [action=BLOCK]", HolderKind::Softirq, "BLOCK"),
+        ("vec=2 [action=NET_TX]", HolderKind::SoftirqNet, "NET_TX: wlp2s0"),
+        ("vec=9", HolderKind::Softirq, "RCU"),
     ] {
         let mut c =
             quiet().woken(2, BROWSER, 1).at(6, BROWSER, 1, ".Ns1.", &format!("softirq_entry: {vector}"));
-        if kind == Kind::SoftirqTimer {
+        if kind == HolderKind::SoftirqTimer {
             c = c
                 .at(
                     10,
@@ -123,7 +123,7 @@ fn coarse_timers_and_other_deferred_work() {
                 )
                 .at(480, BROWSER, 1, ".Ns2.", "timer_expire_exit: timer=00aa");
         }
-        if kind == Kind::SoftirqNet {
+        if kind == HolderKind::SoftirqNet {
             c = c.at(
                 300,
                 BROWSER,
@@ -148,7 +148,7 @@ fn a_device_s_line_is_named_with_its_driver() {
         .woken(701, BROWSER, 1)
         .switch(706, 1, (BROWSER, 120), "R", (MIXER, 29))
         .late(709);
-    is(&c, Kind::HardInterrupt, "i915 (pipe A) (irq 31)", 700);
+    is(&c, HolderKind::HardInterrupt, "i915 (pipe A) (irq 31)", 700);
     assert_eq!(c.block().grew.word(), "due_to_interrupt");
 }
 
@@ -166,7 +166,7 @@ fn many_short_ones_back_to_back_add_up() {
         );
     }
     let c = c.switch(610, 1, (BROWSER, 120), "R", (MIXER, 29)).late(613);
-    is(&c, Kind::HardInterrupt, "xhci (irq 31)", 560);
+    is(&c, HolderKind::HardInterrupt, "xhci (irq 31)", 560);
 }
 
 #[test]
@@ -179,10 +179,10 @@ fn an_idle_core_is_deep_asleep_or_taken_away() {
             .switch(us + 5, 1, (IDLE, 120), "R", (MIXER, 29))
             .late(us + 8)
     };
-    is(&asleep(3, 400), Kind::Idle, "idle state 3", 401);
+    is(&asleep(3, 400), HolderKind::Idle, "idle state 3", 401);
     // A light sleep cannot explain that, nor a deep one three milliseconds.
-    is(&asleep(1, 400), Kind::Host, HOST, 401);
-    is(&asleep(3, 3000), Kind::Host, HOST, 3001);
+    is(&asleep(1, 400), HolderKind::Host, HOST, 401);
+    is(&asleep(3, 3000), HolderKind::Host, HOST, 3001);
 }
 
 #[test]
@@ -202,14 +202,14 @@ fn time_that_nobody_counted_went_outside() {
             .switch(2053, 1, (BROWSER, 120), "R", (MIXER, 29))
             .late(2056)
     };
-    is(&with_count(900), Kind::Host, HOST, 2045);
-    is(&with_count(2945), Kind::InterruptsOff, "browser", 2045);
+    is(&with_count(900), HolderKind::Host, HOST, 2045);
+    is(&with_count(2945), HolderKind::InterruptsOff, "browser", 2045);
     // Nothing is counted at all: after two milliseconds of silence it is likely, before that nobody is named.
     let silent = |us: i64| {
         quiet().woken(us, BROWSER, 1).switch(us + 5, 1, (BROWSER, 120), "R", (MIXER, 29)).late(us + 8)
     };
-    is(&silent(2500), Kind::Host, HOST, 2500);
-    assert_eq!(silent(600).block().thief.kind, Kind::Unknown);
+    is(&silent(2500), HolderKind::Host, HOST, 2500);
+    assert_eq!(silent(600).block().thief.kind, HolderKind::Unknown);
     // Interrupts could come, and the timer's did not.
     let open = quiet()
         .at(20, BROWSER, 1, "..s1.", "softirq_entry: vec=7 [action=SCHED]")
@@ -217,13 +217,13 @@ fn time_that_nobody_counted_went_outside() {
         .woken(600, BROWSER, 1)
         .switch(605, 1, (BROWSER, 120), "R", (MIXER, 29))
         .late(608);
-    is(&open, Kind::Host, HOST, 578);
+    is(&open, HolderKind::Host, HOST, 578);
 }
 
 #[test]
 fn between_the_core_and_its_first_step_nothing_of_its_own_takes_long() {
     let c = quiet().woken(2, BROWSER, 1).switch(6, 1, (BROWSER, 120), "R", (MIXER, 29)).late(906);
-    is(&c, Kind::Host, HOST, 900);
+    is(&c, HolderKind::Host, HOST, 900);
 }
 
 #[test]
@@ -241,7 +241,7 @@ fn pages_that_are_not_there() {
         .at(2005, BROWSER, 1, "dNh..", "irq_handler_exit: irq=30 ret=handled")
         .switch(2008, 1, (BROWSER, 120), "R", (MIXER, 29))
         .late(2012);
-    is(&c, Kind::PageFault, "mixer", 1982);
+    is(&c, HolderKind::PageFault, "mixer", 1982);
     // Many that only have to be made: one after another in its work.
     let mut c = quiet().woken(2, BROWSER, 1).switch(6, 1, (BROWSER, 120), "R", (MIXER, 29));
     for n in 0..100 {
@@ -250,7 +250,7 @@ fn pages_that_are_not_there() {
     let done = (DUE_US + 1620) * 1000;
     let deadline = (DUE_US + 1333) * 1000;
     let c = c.late_by(10, &format!(" done={done} deadline={deadline} work_ns=100000"));
-    is(&c, Kind::PageFault, "mixer", 1510);
+    is(&c, HolderKind::PageFault, "mixer", 1510);
 }
 
 #[test]
@@ -261,7 +261,7 @@ fn its_own_work_too_long_and_preempted_work() {
     };
     let c =
         quiet().woken(2, BROWSER, 1).switch(6, 1, (BROWSER, 120), "R", (MIXER, 29)).late_by(10, &more(1900));
-    is(&c, Kind::OwnWork, "mixer", 1894);
+    is(&c, HolderKind::OwnWork, "mixer", 1894);
     assert_eq!((c.block().grew.word(), c.block().late().us()), ("running_to_done", 567.0));
     // The work is as usual, but somebody came in between.
     let c = quiet()
@@ -270,7 +270,7 @@ fn its_own_work_too_long_and_preempted_work() {
         .switch(300, 1, (MIXER, 29), "R+", ("capture-40", 9))
         .switch(1300, 1, ("capture-40", 9), "S", (MIXER, 29))
         .late_by(10, &more(1800));
-    is(&c, Kind::Priority, "capture", 1000);
+    is(&c, HolderKind::Priority, "capture", 1000);
 }
 
 #[test]
@@ -283,7 +283,7 @@ fn a_less_important_thread_that_has_what_ours_needs() {
         .at(802, "scanner-61", 0, "d..3.", "sched_wakeup: comm=mixer pid=70 prio=29 target_cpu=001")
         .switch(806, 1, (BROWSER, 120), "R", (MIXER, 29))
         .late(809);
-    is(&c, Kind::Lock, "scanner", 788);
+    is(&c, HolderKind::Lock, "scanner", 788);
 }
 
 #[test]
@@ -298,7 +298,7 @@ fn a_thread_that_ours_is_woken_by_is_followed_to_whoever_held_that_one_up() {
         .at(931, "server-80", 0, "d..3.", "sched_wakeup: comm=mixer pid=70 prio=29 target_cpu=001")
         .switch(935, 1, (BROWSER, 120), "R", (MIXER, 29))
         .late(938);
-    is(&c, Kind::Priority, "capture", 894);
+    is(&c, HolderKind::Priority, "capture", 894);
 }
 
 #[test]
@@ -315,7 +315,7 @@ fn moved_from_core_to_core() {
         )
         .switch(305, 0, (BROWSER, 120), "R", (MIXER, 29))
         .late(309);
-    is(&c, Kind::Migration, "migration/1", 294);
+    is(&c, HolderKind::Migration, "migration/1", 294);
 }
 
 #[test]
@@ -326,14 +326,14 @@ fn a_limit_shows_by_who_is_let_first() {
         .switch(8, 1, (BROWSER, 120), "S", (IDLE, 120))
         .switch(9000, 1, (IDLE, 120), "R", (MIXER, 29))
         .late(9004);
-    is(&c, Kind::RtThrottle, "the limit for mixer", 8998);
+    is(&c, HolderKind::RtThrottle, "the limit for mixer", 8998);
     // An ordinary thread among others only waits its turn.
     let fair =
         c.0.replace("prio=29", "prio=120")
             .replace("swapper/1", "files")
             .replace("next_pid=0", "next_pid=51")
             .replace("prev_pid=0", "prev_pid=51");
-    assert_eq!(Capture(fair.replace("files-0", "files-51")).block().thief.kind, Kind::Priority);
+    assert_eq!(Capture(fair.replace("files-0", "files-51")).block().thief.kind, HolderKind::Priority);
 }
 
 #[test]
@@ -368,7 +368,7 @@ fn a_large_page_before_the_first_step_is_the_page_s() {
         .switch(6, 1, (BROWSER, 120), "R", (MIXER, 29))
         .at(9, MIXER, 1, "d....", "page_fault_user: address=0x1 ip=0x2 error_code=0x6")
         .late(709);
-    is(&c, Kind::PageFault, "mixer", 700);
+    is(&c, HolderKind::PageFault, "mixer", 700);
 }
 
 #[test]
@@ -389,7 +389,7 @@ fn an_ordinary_thread_whose_group_used_up_its_time() {
         .switch(8008, 1, (BROWSER, 120), "R", (MIXER, 120))
         .late(8011);
     let c = Capture(c.0.replace("prio=29", "prio=120"));
-    is(&c, Kind::RtThrottle, "the limit for mixer", 8006);
+    is(&c, HolderKind::RtThrottle, "the limit for mixer", 8006);
 }
 
 #[test]
@@ -402,7 +402,7 @@ fn a_clock_that_is_low_is_to_blame_for_work_that_takes_longer() {
         .woken(2, BROWSER, 1)
         .switch(6, 1, (BROWSER, 120), "R", (MIXER, 29))
         .late_by(10, &format!(" done={} deadline={} work_ns=900000", ns(1806), ns(1333)));
-    is(&c, Kind::Idle, "its clock at 1600 of 3200 MHz", 900);
+    is(&c, HolderKind::Idle, "its clock at 1600 of 3200 MHz", 900);
 }
 
 #[test]
@@ -417,10 +417,10 @@ fn events_lost_on_a_core_that_does_not_matter_change_nothing() {
     let lines = lines.switch(502, 1, (BROWSER, 120), "R", (MIXER, 29)).late(505);
     let at = lines.0.find("        files-51").expect("its line");
     let elsewhere = Capture(format!("{}CPU:0 [LOST 9 EVENTS]\n{}", &lines.0[..at], &lines.0[at..]));
-    is(&elsewhere, Kind::KernelNotPreemptible, "browser", 497);
+    is(&elsewhere, HolderKind::KernelNotPreemptible, "browser", 497);
     assert_eq!(elsewhere.read().told.lost, 9);
     let here = Capture(elsewhere.0.replace("CPU:0", "CPU:1"));
-    assert_eq!((here.block().thief.kind, here.block().lost), (Kind::Unknown, true));
+    assert_eq!((here.block().thief.kind, here.block().lost), (HolderKind::Unknown, true));
 }
 
 #[test]
@@ -442,8 +442,11 @@ fn a_named_thread_is_followed_also_where_its_coming_is_not_told() {
             (IDLE, 120),
         );
     }
-    let question =
-        Question { thread: Some("mixer".into()), period: Some(Span::from_us(1333.0)), ..Question::default() };
+    let question = TraceQuery {
+        thread: Some("mixer".into()),
+        period: Some(TraceSpan::from_us(1333.0)),
+        ..TraceQuery::default()
+    };
     let told = trace_from(c.0.as_bytes(), Path::new("made.txt"), &question).expect("a trace").told;
     assert_eq!((told.blocks, told.late.len()), (40, 1), "{:?}", told.late);
     assert!((told.late[0].took.us() - 703.0).abs() < 5.0, "{:?}", told.late[0]);
@@ -463,7 +466,7 @@ fn figures_as_large_as_they_can_be_are_only_figures() {
          mixer-70 [001] ...1. 9000000000.000001: tracing_mark_write: swiftloop late due=0 woke={far} done={far} deadline=1\n"
     );
     let told =
-        trace_from(text.as_bytes(), Path::new("made.txt"), &Question::default()).expect("a trace").told;
+        trace_from(text.as_bytes(), Path::new("made.txt"), &TraceQuery::default()).expect("a trace").told;
     assert_eq!((told.late.len(), told.lost), (2, u64::MAX));
     assert!(told.late.iter().all(|b| b.holders.iter().map(|h| h.took.0).sum::<i64>() == b.took.0));
 }

@@ -3,22 +3,22 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use std::path::{Path, PathBuf};
-use swiftloop_files::trace::{Reading, read_trace, trace_from};
-use swiftloop_measure::trace::{Kind, Question, Span, Stage};
+use swiftloop_files::trace::{TraceReading, read_trace, trace_from};
+use swiftloop_measure::trace::{BlockStage, HolderKind, TraceQuery, TraceSpan};
 
 fn file(name: &str) -> PathBuf {
     PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests/traces").join(name)
 }
 
-fn question() -> Question {
-    Question { period: Some(Span::from_us(1333.333)), ..Question::default() }
+fn question() -> TraceQuery {
+    TraceQuery { period: Some(TraceSpan::from_us(1333.333)), ..TraceQuery::default() }
 }
 
 fn text(name: &str) -> String {
     std::fs::read_to_string(file(&format!("{name}.trace.txt"))).expect("a capture")
 }
 
-fn read(text: &str) -> Reading {
+fn read(text: &str) -> TraceReading {
     trace_from(text.as_bytes(), Path::new("made.txt"), &question()).expect("a trace")
 }
 
@@ -55,7 +55,7 @@ fn each_thief_is_named_and_each_step_is_as_long_as_it_was() {
         assert!(read.unknown.is_empty(), "{name} {:?}", read.unknown);
         let block = &read.told.late[0];
         assert_eq!((block.thief.kind.word(), block.thief.name.as_str()), (kind, thief), "{name}");
-        for ((step, span), us) in Stage::ALL.into_iter().zip(block.way.stages()).zip(truth(name)) {
+        for ((step, span), us) in BlockStage::ALL.into_iter().zip(block.way.stages()).zip(truth(name)) {
             let took = span.expect("seen").us();
             assert!((took - us).abs() < 5.0, "{name} {step:?}: {took} is {us}");
         }
@@ -120,7 +120,7 @@ fn names_may_hold_anything() {
         text("fifo").replace("sl-thief-fifo", "a [001] pid=7 x").replace("sl-victim", "next_pid=3 ==> (1)");
     let read = read(&text);
     let block = &read.told.late[0];
-    assert_eq!((block.thief.kind, block.thief.name.as_str()), (Kind::Priority, "a [001] pid=7 x"));
+    assert_eq!((block.thief.kind, block.thief.name.as_str()), (HolderKind::Priority, "a [001] pid=7 x"));
     assert_eq!(read.names.get(block.thread.name), "next_pid=3 ==> (1)");
 }
 
@@ -132,7 +132,7 @@ fn what_is_missing_is_said_and_nothing_is_fatal() {
     let lost = read(&format!("{}\nCPU:1 [LOST 345 EVENTS]{}", &whole[..at], &whole[at..]));
     assert_eq!(
         (lost.told.lost, lost.told.late[0].thief.kind, lost.told.late[0].lost),
-        (345, Kind::Unknown, true)
+        (345, HolderKind::Unknown, true)
     );
     // A mark of another clock.
     let other =
@@ -144,7 +144,7 @@ fn what_is_missing_is_said_and_nothing_is_fatal() {
     let blind = read(&unmarked);
     assert_eq!(blind.told.late_count, 0);
     assert!(blind.told.candidates.iter().any(|c| blind.names.get(c.0.name) == "sl-victim"));
-    let named = Question { thread: Some("sl-victim".into()), ..question() };
+    let named = TraceQuery { thread: Some("sl-victim".into()), ..question() };
     let followed = trace_from(unmarked.as_bytes(), Path::new("made.txt"), &named).expect("a trace");
     assert!(followed.told.blocks > 5, "{}", followed.told.blocks);
     let late = followed.told.late.last().expect("the late one");
@@ -194,7 +194,7 @@ fn a_plain_table_from_any_system_is_read_as_well() {
         let read = read(&table);
         let block = &read.told.late[0];
         assert_eq!((block.late().us(), read.names.get(block.thread.name)), (4100.0, "mixer"), "{table}");
-        assert_eq!((block.thief.kind, block.thief.name.as_str()), (Kind::Softirq, "wlan.sys"));
+        assert_eq!((block.thief.kind, block.thief.name.as_str()), (HolderKind::Softirq, "wlan.sys"));
         assert_eq!(block.holders.iter().map(|h| h.took.0).sum::<i64>(), 4_100_000);
         assert_eq!((read.unread, read.unknown.get("coffee")), (1, Some(&1)));
     }
@@ -221,7 +221,7 @@ fn as_many_threads_as_there_can_be_need_no_more_memory_than_some() {
     let read = read(&text);
     assert_eq!((read.unread, read.told.late.len()), (0, 1));
     // More names than are kept: the thief is told as one of them.
-    assert_eq!(read.told.late[0].thief.kind, Kind::Priority);
+    assert_eq!(read.told.late[0].thief.kind, HolderKind::Priority);
 }
 
 proptest::proptest! {

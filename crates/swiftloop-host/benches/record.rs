@@ -4,10 +4,10 @@
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use std::hint::black_box;
-use swiftloop_host::soak::{Meter, WorkerRecord, now_ns};
+use swiftloop_host::soak::{SoakMeter, WorkerRecord, now_ns};
 
 fn record(c: &mut Criterion) {
-    let (mut record, meter) = (WorkerRecord::new().unwrap(), Meter::new(1));
+    let (mut record, meter) = (WorkerRecord::new().unwrap(), SoakMeter::new(1));
     let mut block = 0u64;
     c.bench_function("record a block, three looks at the clock included", |b| {
         b.iter(|| {

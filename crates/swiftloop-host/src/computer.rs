@@ -5,7 +5,7 @@ use sysinfo::{Disks, System};
 
 /// What the computer says of itself; nothing where it does not say.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Computer {
+pub struct ComputerFacts {
     /// Physical cores.
     pub cores: Option<u32>,
     /// Hardware threads.
@@ -18,7 +18,7 @@ pub struct Computer {
 
 /// Asks the operating system about this computer and the disk that holds `folder`.
 #[must_use]
-pub fn look(folder: &Path) -> Computer {
+pub fn look(folder: &Path) -> ComputerFacts {
     let mut system = System::new();
     system.refresh_memory();
     let gigabytes = |bytes: u64| (bytes > 0).then(|| (bytes as f64 / 1e8).round() / 10.0);
@@ -29,7 +29,7 @@ pub fn look(folder: &Path) -> Computer {
     let threads = std::thread::available_parallelism().ok().and_then(|n| u32::try_from(n.get()).ok());
     // A container may have fewer threads than the machine has cores: never report more cores than threads.
     let physical = System::physical_core_count().and_then(|n| u32::try_from(n).ok());
-    Computer {
+    ComputerFacts {
         cores: physical.map(|c| threads.map_or(c, |t| c.min(t))).or(threads),
         threads,
         memory_gb: gigabytes(system.total_memory()),

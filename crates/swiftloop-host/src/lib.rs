@@ -24,4 +24,4 @@ pub mod weigh;
 /// runs on any Linux) has nothing to load them with.
 pub const LOADS_LIBRARIES: bool = cfg!(not(all(target_os = "linux", target_feature = "crt-static")));
 
-pub use computer::{Computer, look, processor_name};
+pub use computer::{ComputerFacts, look, processor_name};

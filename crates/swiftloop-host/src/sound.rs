@@ -12,7 +12,7 @@ use std::time::{Duration, Instant};
 /// How long a device may take to begin, and so many times longer than it lasts a take may take.
 const PATIENCE: Duration = Duration::from_secs(5);
 const SLOW: f64 = 3.0;
-/// Sound before the probe: streams that have just begun stutter.
+/// SoundDevices before the probe: streams that have just begun stutter.
 const BEFORE_S: f64 = 0.5;
 /// No start yet.
 const NEVER: u64 = u64::MAX;
@@ -30,14 +30,14 @@ pub enum SoundError {
 
 /// A device and one of its channels, from 1.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Port {
+pub struct SoundPort {
     /// The name of the device; the usual one when left out.
     pub device: Option<String>,
     /// The channel.
     pub channel: usize,
 }
 
-impl Port {
+impl SoundPort {
     /// From `name`, `name:channel` or `:channel`.
     #[must_use]
     pub fn of(text: Option<&str>) -> Self {
@@ -52,7 +52,7 @@ impl Port {
 
 /// What was recorded.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Heard {
+pub struct SoundTake {
     /// Samples from the first of the probe on.
     pub samples: Vec<f32>,
     /// Errors of the streams meanwhile, lost blocks among them.
@@ -64,13 +64,13 @@ pub struct Heard {
 }
 
 /// Both devices, at one rate.
-pub struct Sound {
+pub struct SoundDevices {
     output: (Device, SupportedStreamConfig, usize),
     input: (Device, SupportedStreamConfig, usize),
 }
 
 /// What the callbacks and we all see.
-struct Seen {
+struct SoundShared {
     begin: AtomicBool,
     done: AtomicBool,
     /// Frames heard since the input began, and how many there were when the first sample was asked for.
@@ -99,7 +99,7 @@ fn name(device: &Device) -> String {
     device.description().map(|d| d.name().to_string()).unwrap_or_default()
 }
 
-fn pick(port: &Port, input: bool) -> Result<Device, SoundError> {
+fn pick(port: &SoundPort, input: bool) -> Result<Device, SoundError> {
     let host = cpal::default_host();
     let way = if input { "records" } else { "plays" };
     let Some(wanted) = &port.device else {
@@ -119,12 +119,12 @@ fn pick(port: &Port, input: bool) -> Result<Device, SoundError> {
     })
 }
 
-impl Sound {
+impl SoundDevices {
     /// Opens both ends.
     ///
     /// # Errors
     /// [`SoundError`].
-    pub fn open(play: &Port, record: &Port) -> Result<Self, SoundError> {
+    pub fn open(play: &SoundPort, record: &SoundPort) -> Result<Self, SoundError> {
         let (output, input) = (pick(play, false)?, pick(record, true)?);
         let out = output.default_output_config().map_err(refused("the output says nothing of itself"))?;
         let into = input.default_input_config().map_err(refused("the input says nothing of itself"))?;
@@ -159,10 +159,10 @@ impl Sound {
         frames: usize,
         buffer: Option<u32>,
         mut progress: impl FnMut(f64) -> bool,
-    ) -> Result<Heard, SoundError> {
+    ) -> Result<SoundTake, SoundError> {
         let rate = f64::from(self.rate_hz().max(1));
         let room = frames + ((BEFORE_S + PATIENCE.as_secs_f64()) * rate) as usize;
-        let seen = Arc::new(Seen {
+        let seen = Arc::new(SoundShared {
             begin: AtomicBool::new(false),
             done: AtomicBool::new(false),
             heard: AtomicU64::new(0),
@@ -204,7 +204,7 @@ impl Sound {
         let all = seen.recorded.lock().map(|r| r.clone()).unwrap_or_default();
         let start = (seen.start.load(SeqCst) as usize).min(all.len());
         let end = (start + frames).min(all.len());
-        Ok(Heard {
+        Ok(SoundTake {
             samples: all[start..end].to_vec(),
             errors: seen.errors.load(Relaxed),
             block: seen.block.load(Relaxed) as u32,
@@ -214,7 +214,7 @@ impl Sound {
 
     fn input_stream(
         &self,
-        seen: &Arc<Seen>,
+        seen: &Arc<SoundShared>,
         buffer: Option<u32>,
         room: usize,
     ) -> Result<cpal::Stream, SoundError> {
@@ -233,7 +233,7 @@ impl Sound {
     fn input_of<T: SizedSample>(
         &self,
         config: StreamConfig,
-        seen: &Arc<Seen>,
+        seen: &Arc<SoundShared>,
         room: usize,
     ) -> Result<cpal::Stream, SoundError>
     where
@@ -260,7 +260,7 @@ impl Sound {
 
     fn output_stream(
         &self,
-        seen: &Arc<Seen>,
+        seen: &Arc<SoundShared>,
         buffer: Option<u32>,
         probe: &[f32],
     ) -> Result<cpal::Stream, SoundError> {
@@ -279,7 +279,7 @@ impl Sound {
     fn output_of<T: SizedSample + FromSample<f32>>(
         &self,
         config: StreamConfig,
-        seen: &Arc<Seen>,
+        seen: &Arc<SoundShared>,
         probe: &[f32],
     ) -> Result<cpal::Stream, SoundError> {
         let (channels, at) = (usize::from(config.channels).max(1), self.output.2);
@@ -313,12 +313,12 @@ fn config(of: &SupportedStreamConfig, buffer: Option<u32>) -> StreamConfig {
 
 #[cfg(test)]
 mod tests {
-    use super::Port;
+    use super::SoundPort;
 
     #[test]
     fn a_port_is_a_device_and_a_channel() {
         let of = |text| {
-            let port = Port::of(text);
+            let port = SoundPort::of(text);
             (port.device, port.channel)
         };
         assert_eq!(of(None), (None, 1));

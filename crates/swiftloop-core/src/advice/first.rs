@@ -2,7 +2,7 @@
 
 use super::{PlanWarning, plan_warnings};
 use crate::loops::Context;
-use crate::plan::{Change, Plan};
+use crate::plan::{PhaseChange, Plan};
 use swiftloop_units::ids::{InterfaceId, PhaseId};
 
 /// One thing to do.
@@ -17,7 +17,7 @@ pub enum FirstThing {
         /// For this phase.
         phase: PhaseId,
         /// What.
-        change: Change,
+        change: PhaseChange,
     },
 }
 

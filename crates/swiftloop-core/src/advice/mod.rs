@@ -20,7 +20,7 @@ use swiftloop_units::ids::PhaseId;
 
 /// What a rule looks at.
 #[derive(Debug, Clone, Copy)]
-pub struct Look<'a> {
+pub struct AdviceContext<'a> {
     /// Rig, session and tables.
     pub context: Context<'a>,
     /// The setting.
@@ -34,7 +34,8 @@ pub struct Look<'a> {
 /// Everything wrong around `setting` in a phase, in the order of the rules.
 #[must_use]
 pub fn warnings(context: &Context<'_>, setting: &Setting, phase: PhaseId) -> Vec<Warning> {
-    let look = Look { context: *context, setting, phase: context.session.phase(phase), phase_id: phase };
+    let look =
+        AdviceContext { context: *context, setting, phase: context.session.phase(phase), phase_id: phase };
     rules::ALL.iter().flat_map(|rule| rule(&look)).collect()
 }
 

@@ -6,7 +6,7 @@ use super::{Catalogue, Entry, OnMachine};
 use crate::rig::Rig;
 use crate::session::{Cost, CostFigures, Description, LatencyAt, Processor, WeighedDelay};
 use crate::tables::Tables;
-use swiftloop_measure::weigh::{AtRate, Line, Span, Yardsticks};
+use swiftloop_measure::weigh::{AtRate, Line, NanosRange, Yardsticks};
 use swiftloop_units::{Block, Factor, Frames, Hz, Nanos, Range, Share};
 
 /// Voices of an instrument when nobody says how many sound at once.
@@ -16,7 +16,7 @@ const QUIET_AT: u32 = 256;
 
 /// The machine that is planned for.
 #[derive(Debug, Clone)]
-pub struct Machine {
+pub struct PlannedMachine {
     /// Its processor, by the name that it gives itself.
     pub processor: Option<String>,
     /// Its speed beside the reference core, as it is planned with.
@@ -25,7 +25,7 @@ pub struct Machine {
     pub paced: Range<Factor>,
 }
 
-impl Machine {
+impl PlannedMachine {
     /// The machine of a rig, as it is planned with.
     #[must_use]
     pub fn of(rig: &Rig, tables: &Tables) -> Self {
@@ -49,7 +49,7 @@ pub enum Used {
 }
 
 /// Fills in what was measured; what became of each processor that says what it is, and whose cost nobody wrote down.
-pub fn fill(session: &mut Description, catalogue: &Catalogue, machine: &Machine) -> Vec<Used> {
+pub fn fill(session: &mut Description, catalogue: &Catalogue, machine: &PlannedMachine) -> Vec<Used> {
     let rate = session.deliver.rate_hz;
     let used = |p: &mut Processor| {
         let is = p.is.clone()?;
@@ -64,7 +64,7 @@ pub fn fill(session: &mut Description, catalogue: &Catalogue, machine: &Machine)
     session.processors_mut().filter_map(used).collect()
 }
 
-fn put(p: &mut Processor, entry: &Entry, on: &OnMachine, rate: Hz, (own, machine): (bool, &Machine)) {
+fn put(p: &mut Processor, entry: &Entry, on: &OnMachine, rate: Hz, (own, machine): (bool, &PlannedMachine)) {
     let nearest = |a: &&AtRate| a.rate_hz.abs_diff(rate.get());
     let Some(at) = on.rates.iter().min_by_key(nearest) else { return };
     if p.latency_frames == Frames::new(0.0) && p.latency_at.is_empty() {
@@ -92,7 +92,7 @@ fn put(p: &mut Processor, entry: &Entry, on: &OnMachine, rate: Hz, (own, machine
     } else {
         [bounds[0] * paced.low().raw(), typical, bounds[2] * paced.high().raw()]
     };
-    let carried = |s: Span| {
+    let carried = |s: NanosRange| {
         Range::spanning(
             Nanos::new(s.low * times[0]),
             Nanos::new(s.typical * times[1]),

@@ -6,7 +6,7 @@
 mod figures;
 mod fingerprint;
 
-pub use figures::{Machine, Used, fill};
+pub use figures::{PlannedMachine, Used, fill};
 pub use fingerprint::Fingerprint;
 
 use serde::{Deserialize, Serialize};
@@ -34,7 +34,7 @@ impl Default for Catalogue {
 
 /// Which processor: two with the same key are one.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Key {
+pub struct ProcessorKey {
     /// Its standard and its own id: `lv2:http://…`.
     pub is: String,
     /// Its own version, where it has one.
@@ -50,7 +50,7 @@ pub struct Key {
 pub struct Entry {
     /// Which.
     #[serde(flatten)]
-    pub key: Key,
+    pub key: ProcessorKey,
     /// Its name for people.
     pub name: Option<String>,
     /// Channels in and out.
@@ -103,13 +103,13 @@ impl Entry {
 impl Catalogue {
     /// The entry with this very key.
     #[must_use]
-    pub fn entry(&self, key: &Key) -> Option<&Entry> {
+    pub fn entry(&self, key: &ProcessorKey) -> Option<&Entry> {
         self.entries.iter().find(|e| e.key == *key)
     }
 
     /// Whether this very processor was weighed on `machine`, at all of `rates`; or is known to fail.
     #[must_use]
-    pub fn knows(&self, key: &Key, machine: &str, rates: &[u32]) -> bool {
+    pub fn knows(&self, key: &ProcessorKey, machine: &str, rates: &[u32]) -> bool {
         let Some(entry) = self.entry(key) else { return false };
         let at = |o: &OnMachine| rates.iter().all(|r| o.rates.iter().any(|a| a.rate_hz == *r));
         !entry.is_weighed() || entry.on.iter().any(|o| o.machine == machine && at(o))

@@ -11,6 +11,6 @@ mod verdict;
 
 pub use cause::Cause;
 pub use evidence::{FELT_WRONG, METER_DOUBT, PEAK_DOUBT, felt, poisson};
-pub use rigs::{Rigs, Spread, lean, lean_at};
-pub use value::{Shown, Value, counting};
+pub use rigs::{Rigs, SpreadShape, lean, lean_at};
+pub use value::{Value, WouldShow, counting};
 pub use verdict::{DelayShares, DelayVerdict, DropoutVerdict, HOPELESS, SELDOM, SURE};

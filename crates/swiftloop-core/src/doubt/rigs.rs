@@ -24,7 +24,7 @@ pub struct Rigs {
 
 /// How a figure spreads between typical and high.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Spread {
+pub enum SpreadShape {
     /// Evenly.
     Even,
     /// By factors: for what is positive and known to a factor.
@@ -39,12 +39,12 @@ pub fn lean(u: f64) -> f64 {
 
 /// The figure that leans so far.
 #[must_use]
-pub fn lean_at<T: Quantity>(range: Range<T>, lean: f64, spread: Spread) -> f64 {
+pub fn lean_at<T: Quantity>(range: Range<T>, lean: f64, spread: SpreadShape) -> f64 {
     let (low, typical, high) = (range.low().raw(), range.typical().raw(), range.high().raw());
     let to = if lean < 0.0 { low } else { high };
     match spread {
-        Spread::Factor if typical > 0.0 && to > 0.0 => typical * (to / typical).powf(lean.abs()),
-        Spread::Even | Spread::Factor => typical + (to - typical) * lean.abs(),
+        SpreadShape::Factor if typical > 0.0 && to > 0.0 => typical * (to / typical).powf(lean.abs()),
+        SpreadShape::Even | SpreadShape::Factor => typical + (to - typical) * lean.abs(),
     }
 }
 
@@ -199,8 +199,8 @@ mod tests {
     #[test]
     fn a_figure_leans_between_its_bounds() {
         let range = Range::spanning(Ms::new(2.0), Ms::new(6.0), Ms::new(18.0));
-        assert_eq!([-1.0, 0.0, 1.0].map(|l| lean_at(range, l, Spread::Even)), [2.0, 6.0, 18.0]);
-        assert!((lean_at(range, 0.5, Spread::Factor) - 6.0 * 3f64.sqrt()).abs() < 1e-9);
+        assert_eq!([-1.0, 0.0, 1.0].map(|l| lean_at(range, l, SpreadShape::Even)), [2.0, 6.0, 18.0]);
+        assert!((lean_at(range, 0.5, SpreadShape::Factor) - 6.0 * 3f64.sqrt()).abs() < 1e-9);
         assert_eq!([0.0, 0.5, 1.0].map(lean), [-1.0, 0.0, 1.0]);
     }
 

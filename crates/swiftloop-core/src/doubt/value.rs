@@ -27,14 +27,14 @@ pub fn counting(rigs: &Rigs) -> Vec<usize> {
 /// What a measurement would show, rig by rig: rigs in the order of what they show, cut into bins of about equal weight. What shows the
 /// same stays together.
 #[derive(Debug)]
-pub struct Shown<'r> {
+pub struct WouldShow<'r> {
     rigs: &'r Rigs,
     order: Vec<usize>,
     /// Where each bin ends.
     ends: Vec<usize>,
 }
 
-impl<'r> Shown<'r> {
+impl<'r> WouldShow<'r> {
     /// Of a measurement that shows `signal`.
     #[must_use]
     pub fn of(rigs: &'r Rigs, signal: &[f64]) -> Self {
@@ -118,12 +118,12 @@ mod tests {
         };
         // Seen exactly, the first is taken in eight of ten bins.
         let worth =
-            |signal: &[f64]| Shown::of(&rigs, signal).chance_of_change(&decide(&counting(&rigs)), decide);
+            |signal: &[f64]| WouldShow::of(&rigs, signal).chance_of_change(&decide(&counting(&rigs)), decide);
         let told = worth(&x);
         assert!((told.setting - 0.8).abs() < 0.11 && told.any == told.setting, "{told:?}");
         // Something else tells nothing, but for what few rigs in a bin pretend.
         assert!(worth(&y).setting < 0.2);
-        let goes_with = |signal: &[f64]| Shown::of(&rigs, signal).goes_with(|i| works[i]);
+        let goes_with = |signal: &[f64]| WouldShow::of(&rigs, signal).goes_with(|i| works[i]);
         assert!(goes_with(&x) && !goes_with(&y));
         assert_eq!(worth(&vec![0.0; 512]), Value { setting: 0.0, any: 0.0 });
     }
@@ -162,7 +162,7 @@ mod tests {
                 setting += if then.0 == now.0 { 0.0 } else { weight };
                 any += if then == now { 0.0 } else { weight };
             }
-            let said = Shown::of(&rigs, &signal).chance_of_change(&now, decide);
+            let said = WouldShow::of(&rigs, &signal).chance_of_change(&now, decide);
             assert!(
                 (said.setting - setting).abs() < 1e-9 && (said.any - any).abs() < 1e-9,
                 "{said:?} {setting} {any}"

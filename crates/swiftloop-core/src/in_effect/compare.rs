@@ -1,6 +1,6 @@
 //! A computer held against what a phase needs of it, rule by rule.
 
-use super::difference::{Comparison, Found, Known};
+use super::difference::{Comparison, Known, RuleResult};
 use super::{Demand, rules};
 use crate::survey::Inventory;
 
@@ -11,14 +11,14 @@ pub fn compare(demand: &Demand, now: &Inventory, known: Option<&Known>) -> Compa
     let versions = known.map(|known| rules::versions(now, known));
     for found in rules::ALL.iter().map(|rule| rule(demand, now)).chain(versions) {
         match found {
-            Found::Right => comparison.looked_at += 1,
-            Found::Wrong(all) => {
+            RuleResult::Right => comparison.looked_at += 1,
+            RuleResult::Wrong(all) => {
                 comparison.looked_at += 1;
                 comparison.differences.extend(all);
             }
-            Found::Unread(what) if comparison.unread.contains(&what) => {}
-            Found::Unread(what) => comparison.unread.push(what),
-            Found::Beside => {}
+            RuleResult::Unread(what) if comparison.unread.contains(&what) => {}
+            RuleResult::Unread(what) => comparison.unread.push(what),
+            RuleResult::Beside => {}
         }
     }
     comparison

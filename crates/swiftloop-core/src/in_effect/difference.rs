@@ -2,7 +2,7 @@
 //! figures of the phase; also what could not be looked at. The one idea: what is not told is never right, and never wrong.
 
 use crate::rig::PowerPlan;
-use crate::survey::{Hurt, Idle, Version};
+use crate::survey::{Finding, Idle, Version};
 use swiftloop_units::{Hz, Ms, PerHour};
 
 /// Something that is not as planned.
@@ -130,7 +130,7 @@ pub enum Wrong {
         was: String,
     },
     /// What hurts audio whatever is planned.
-    Hurts(Hurt),
+    Hurts(Finding),
 }
 
 impl Wrong {
@@ -163,7 +163,7 @@ impl Wrong {
 
 /// What a difference costs in this phase, in figures; nothing where there is none.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
-pub struct Cost {
+pub struct DifferenceCost {
     /// How late the slowest performer would hear it, as planned and as it is.
     pub late: Option<(Ms, Ms)>,
     /// Dropouts an hour, as planned and as it is.
@@ -178,7 +178,7 @@ pub struct Difference {
     /// What.
     pub wrong: Wrong,
     /// What it costs.
-    pub cost: Cost,
+    pub cost: DifferenceCost,
 }
 
 /// Something that could not be looked at.
@@ -231,7 +231,7 @@ impl Comparison {
 }
 
 /// What a rule finds.
-pub(super) enum Found {
+pub(super) enum RuleResult {
     /// It is as planned.
     Right,
     /// It is not.
@@ -242,7 +242,7 @@ pub(super) enum Found {
     Beside,
 }
 
-impl Found {
+impl RuleResult {
     /// Right where there is no difference.
     pub fn of(all: Vec<Difference>) -> Self {
         if all.is_empty() { Self::Right } else { Self::Wrong(all) }
@@ -250,6 +250,8 @@ impl Found {
 
     /// One difference, without a figure, or none.
     pub fn one(wrong: Option<Wrong>) -> Self {
-        Self::of(wrong.into_iter().map(|wrong| Difference { wrong, cost: Cost::default() }).collect())
+        Self::of(
+            wrong.into_iter().map(|wrong| Difference { wrong, cost: DifferenceCost::default() }).collect(),
+        )
     }
 }

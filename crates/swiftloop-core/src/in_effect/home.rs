@@ -2,7 +2,7 @@
 //! which they were written, and for each step that is still in effect its fate goes out. The one idea: only what is still as
 //! we left it is ours to put back; what somebody changed meanwhile stays, and is told.
 
-use super::Lever;
+use super::Tunable;
 use serde::{Deserialize, Serialize};
 
 /// A line of the journal.
@@ -26,7 +26,7 @@ pub enum JournalLine {
         step: u32,
         /// What is set.
         #[serde(flatten)]
-        lever: Lever,
+        lever: Tunable,
         /// What it was.
         before: String,
         /// What it shall be.
@@ -55,11 +55,11 @@ pub enum JournalLine {
 
 /// A step that may be in effect.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Stage {
+pub struct JournalStage {
     /// Its number.
     pub step: u32,
     /// What was set.
-    pub lever: Lever,
+    pub lever: Tunable,
     /// What it was.
     pub before: String,
     /// What it was set to.
@@ -76,7 +76,7 @@ pub struct Journal {
     /// Phase and interface that were put last.
     pub last: Option<(String, String)>,
     /// Steps that may be in effect, in order.
-    pub stages: Vec<Stage>,
+    pub stages: Vec<JournalStage>,
     /// The highest number of a step.
     pub steps: u32,
     /// Somebody said that all is well.
@@ -85,7 +85,7 @@ pub struct Journal {
 
 /// What becomes of a step.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Fate {
+pub enum StepFate {
     /// It is put back.
     PutBack,
     /// It is as before already.
@@ -120,7 +120,7 @@ impl Journal {
             }
             JournalLine::Intends { step, lever, before, to } => {
                 self.steps = self.steps.max(step);
-                self.stages.push(Stage { step, lever, before, to, is: None });
+                self.stages.push(JournalStage { step, lever, before, to, is: None });
             }
             JournalLine::Did { step, is } => {
                 if let Some(stage) = self.stages.iter_mut().find(|s| s.step == step) {
@@ -137,14 +137,14 @@ impl Journal {
 
 /// What becomes of a step where its lever reads `now`, or is not there.
 #[must_use]
-pub fn fate(stage: &Stage, now: Option<&str>) -> Fate {
-    let Some(now) = now else { return Fate::Gone };
+pub fn fate(stage: &JournalStage, now: Option<&str>) -> StepFate {
+    let Some(now) = now else { return StepFate::Gone };
     let reads = |value: &str| stage.lever.same(now, value);
     if reads(&stage.before) {
-        Fate::Back
+        StepFate::Back
     } else if reads(&stage.to) || stage.is.as_deref().is_some_and(reads) {
-        Fate::PutBack
+        StepFate::PutBack
     } else {
-        Fate::Theirs { is: now.into() }
+        StepFate::Theirs { is: now.into() }
     }
 }

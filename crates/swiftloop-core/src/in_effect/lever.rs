@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 /// Something on the computer that can be set and read.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(tag = "lever", rename_all = "kebab-case", deny_unknown_fields)]
-pub enum Lever {
+pub enum Tunable {
     /// The rate that PipeWire is held at; 0 for none.
     ForcedRate,
     /// The buffer that PipeWire is held at, in frames; 0 for none.
@@ -61,7 +61,7 @@ pub enum Lever {
 
 /// What is asked about together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum LeverKind {
+pub enum TunableKind {
     /// The audio server.
     Server,
     /// Clocks of the processor.
@@ -80,7 +80,7 @@ pub enum LeverKind {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Put {
     /// What.
-    pub lever: Lever,
+    pub lever: Tunable,
     /// To which value.
     pub to: String,
 }
@@ -117,17 +117,17 @@ pub fn pipewire_takes(frames: u32) -> u32 {
     frames.clamp(1, LARGEST).checked_ilog2().map_or(1, |log| 1 << log)
 }
 
-impl Lever {
+impl Tunable {
     /// What it is asked about with.
     #[must_use]
-    pub fn kind(&self) -> LeverKind {
+    pub fn kind(&self) -> TunableKind {
         match self {
-            Self::ForcedRate | Self::ForcedBuffer | Self::JackBuffer => LeverKind::Server,
-            Self::Governor { .. } | Self::MostClock { .. } => LeverKind::Clocks,
-            Self::WakeLimit | Self::IdleOff { .. } => LeverKind::Idle,
-            Self::UsbPower { .. } => LeverKind::Usb,
-            Self::InterruptCores { .. } => LeverKind::Interrupts,
-            Self::RealtimeShare | Self::Priority { .. } => LeverKind::Priorities,
+            Self::ForcedRate | Self::ForcedBuffer | Self::JackBuffer => TunableKind::Server,
+            Self::Governor { .. } | Self::MostClock { .. } => TunableKind::Clocks,
+            Self::WakeLimit | Self::IdleOff { .. } => TunableKind::Idle,
+            Self::UsbPower { .. } => TunableKind::Usb,
+            Self::InterruptCores { .. } => TunableKind::Interrupts,
+            Self::RealtimeShare | Self::Priority { .. } => TunableKind::Priorities,
         }
     }
 
@@ -195,7 +195,7 @@ fn held(value: &str) -> &str {
     value.split('@').next().unwrap_or(value).trim()
 }
 
-impl LeverKind {
+impl TunableKind {
     /// It belongs to the superuser.
     #[must_use]
     pub fn needs_root(self) -> bool {
@@ -228,24 +228,24 @@ pub fn puts(demand: &Demand, now: &Inventory) -> (Vec<Put>, Vec<NotTaken>) {
     idle(demand, now, &mut all);
     let own = ours::card(demand, now);
     if let Some(usb) = own.and_then(|c| c.usb.as_ref()).filter(|u| u.autosuspend == Some(true)) {
-        all.push(Put { lever: Lever::UsbPower { place: usb.place.clone() }, to: "on".into() });
+        all.push(Put { lever: Tunable::UsbPower { place: usb.place.clone() }, to: "on".into() });
     }
     let irq = own.and_then(|c| c.irq.as_ref());
     if let (Some(irq), Some(should)) = (irq, cores_for_interrupts(demand, now))
         && let (Ok(line), Some(is)) = (irq.line.parse(), &irq.cores)
         && !super::rules::listed(is).is_subset(&super::rules::listed(&should))
     {
-        all.push(Put { lever: Lever::InterruptCores { line }, to: should });
+        all.push(Put { lever: Tunable::InterruptCores { line }, to: should });
     }
     let kernel = &now.kernel;
     if let (Some(share), Some(period)) = (kernel.realtime_share, kernel.realtime_period_us)
         && share < crate::survey::REALTIME_SHARE
     {
         let to = (period as f64 * (1.0 - LEFT)).round();
-        all.push(Put { lever: Lever::RealtimeShare, to: format!("{to:.0}") });
+        all.push(Put { lever: Tunable::RealtimeShare, to: format!("{to:.0}") });
     }
     for thread in served(demand, now).into_iter().flat_map(|s| &s.threads).filter(|t| t.priority.is_none()) {
-        let lever = Lever::Priority { thread: thread.id, name: thread.name.clone() };
+        let lever = Tunable::Priority { thread: thread.id, name: thread.name.clone() };
         all.push(Put { lever, to: format!("real-time {PRIORITY}") });
     }
     (all, not)
@@ -256,7 +256,7 @@ fn server(demand: &Demand, now: &Inventory, all: &mut Vec<Put>, not: &mut Vec<No
     for s in &now.servers {
         let pipewire = s.kind == ServerKind::PipeWire.as_str();
         if pipewire && s.forced_rate_hz.or(s.rate_hz) != Some(demand.rate_hz) {
-            all.push(Put { lever: Lever::ForcedRate, to: demand.rate_hz.to_string() });
+            all.push(Put { lever: Tunable::ForcedRate, to: demand.rate_hz.to_string() });
         }
         let other = s.forced_buffer_frames.or(s.buffer_frames) != Some(wanted);
         let out_of_bounds = s.buffer_range_frames.is_some_and(|(low, high)| !(low..=high).contains(&wanted));
@@ -265,13 +265,13 @@ fn server(demand: &Demand, now: &Inventory, all: &mut Vec<Put>, not: &mut Vec<No
             Some(ServerKind::PipeWire) if pipewire && (other || out_of_bounds && unheld) => {
                 match pipewire_takes(wanted) {
                     becomes if becomes == wanted => {
-                        all.push(Put { lever: Lever::ForcedBuffer, to: wanted.to_string() });
+                        all.push(Put { lever: Tunable::ForcedBuffer, to: wanted.to_string() });
                     }
                     becomes => not.push(NotTaken::Buffer { asked: wanted, becomes }),
                 }
             }
             Some(ServerKind::Jack) if s.kind == ServerKind::Jack.as_str() && other => {
-                all.push(Put { lever: Lever::JackBuffer, to: wanted.to_string() });
+                all.push(Put { lever: Tunable::JackBuffer, to: wanted.to_string() });
             }
             Some(ServerKind::Jack | ServerKind::PipeWire) | None => {}
         }
@@ -290,14 +290,14 @@ fn clocks(demand: &Demand, now: &Inventory, all: &mut Vec<Put>, not: &mut Vec<No
                 not.push(refused);
             }
         } else if slow {
-            all.push(Put { lever: Lever::Governor { cpu }, to: WANTED.into() });
+            all.push(Put { lever: Tunable::Governor { cpu }, to: WANTED.into() });
         }
     }
     for each in &now.processor.each {
         if let (Some(allowed), Some(most)) = (each.allowed_khz, each.most_khz)
             && (allowed as f64) < most as f64 * NEARLY
         {
-            all.push(Put { lever: Lever::MostClock { cpu: each.cpu }, to: most.to_string() });
+            all.push(Put { lever: Tunable::MostClock { cpu: each.cpu }, to: most.to_string() });
         }
     }
 }
@@ -313,12 +313,12 @@ fn idle(demand: &Demand, now: &Inventory, all: &mut Vec<Put>) {
     }
     // What is gone with its holder is better than what has to be put back.
     if held.is_some() {
-        all.push(Put { lever: Lever::WakeLimit, to: limit.to_string() });
+        all.push(Put { lever: Tunable::WakeLimit, to: limit.to_string() });
         return;
     }
     for each in &now.processor.each {
         for state in too_deep(&each.idle, limit) {
-            let lever = Lever::IdleOff { cpu: each.cpu, state: state.index };
+            let lever = Tunable::IdleOff { cpu: each.cpu, state: state.index };
             all.push(Put { lever, to: "1".into() });
         }
     }
@@ -339,7 +339,7 @@ mod tests {
 
     #[test]
     fn a_place_that_leads_elsewhere_has_no_file() {
-        let path = |place: &str| Lever::UsbPower { place: place.into() }.path();
+        let path = |place: &str| Tunable::UsbPower { place: place.into() }.path();
         assert_eq!(path("1-2.3").as_deref(), Some("sys/bus/usb/devices/1-2.3/power/control"));
         for bad in ["../../x", "", "1-2/..", "..", "usb1 ", "1..2"] {
             assert_eq!(path(bad), None, "{bad}");
@@ -349,10 +349,11 @@ mod tests {
     #[test]
     fn values_are_compared_as_the_system_means_them() {
         assert!(
-            Lever::ForcedRate.same("0@48000", "0@44100") && !Lever::ForcedRate.same("0@48000", "96000@48000")
+            Tunable::ForcedRate.same("0@48000", "0@44100")
+                && !Tunable::ForcedRate.same("0@48000", "96000@48000")
         );
-        let cores = Lever::InterruptCores { line: 3 };
+        let cores = Tunable::InterruptCores { line: 3 };
         assert!(cores.same("2,3", "2-3") && !cores.same("2", "3"));
-        assert!(Lever::RealtimeShare.same("950000\n", "950000"));
+        assert!(Tunable::RealtimeShare.same("950000\n", "950000"));
     }
 }

@@ -1,7 +1,7 @@
 //! Beside the take: samples of the computer come in as time passes, events and at the end a summary go out. The one idea: an
 //! event is a change, so a quiet take is a quiet log; and what changed shortly before a dropout is told with it.
 
-use crate::survey::Busy;
+use crate::survey::BusyProgram;
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -35,7 +35,7 @@ pub struct Sample {
     /// Sound devices; nothing when not looked at.
     pub devices: Option<BTreeSet<String>>,
     /// Programs that work; nothing when not looked at.
-    pub busy: Option<Vec<Busy>>,
+    pub busy: Option<Vec<BusyProgram>>,
     /// The hottest place in °C.
     pub hottest_c: Option<f64>,
     /// Times that heat has slowed the processor down.
@@ -123,7 +123,7 @@ pub enum Happened {
 
 /// Something that happened, and when.
 #[derive(Debug, Clone, PartialEq, Serialize)]
-pub struct Event {
+pub struct WatchEvent {
     /// Seconds since the watch began.
     pub at_s: f64,
     /// What.
@@ -181,7 +181,7 @@ const FIRST: usize = 20;
 
 impl Watcher {
     /// What happened since the sample before.
-    pub fn look(&mut self, now: &Sample) -> Vec<Event> {
+    pub fn look(&mut self, now: &Sample) -> Vec<WatchEvent> {
         let mut events = Vec::new();
         // Changes come first: a dropout in the same moment is told with them.
         self.changes(now, &mut events);
@@ -196,7 +196,7 @@ impl Watcher {
         self.summary.load_percent =
             [self.summary.load_percent, now.load_percent].into_iter().flatten().reduce(f64::max);
         self.last = Some(now.clone());
-        events.into_iter().map(|happened| Event { at_s: now.at_s, happened }).collect()
+        events.into_iter().map(|happened| WatchEvent { at_s: now.at_s, happened }).collect()
     }
 
     /// The whole watch.
@@ -280,7 +280,7 @@ impl Watcher {
         self.short = short.unwrap_or(self.short);
     }
 
-    fn programs(&mut self, busy: &[Busy], events: &mut Vec<Happened>) {
+    fn programs(&mut self, busy: &[BusyProgram], events: &mut Vec<Happened>) {
         for b in busy.iter().filter(|b| b.core_share >= BUSY) {
             if self.working.insert(b.name.clone()) {
                 events.push(Happened::Works { program: b.name.clone(), core_share: b.core_share });

@@ -4,7 +4,7 @@
 //! class half is the class's own (it is shared by all of that class) and half the processor's; figures of their own err each
 //! by themselves; what the machine is off by, all work is.
 
-use crate::doubt::{Cause, Rigs, Spread, lean_at};
+use crate::doubt::{Cause, Rigs, SpreadShape, lean_at};
 use crate::session::CostKnown;
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -38,7 +38,7 @@ pub struct WorkSpread {
     /// What nobody doubts.
     rest: f64,
     /// Factors on all of it, each with its cause.
-    factors: Vec<(Cause, Range<Factor>, Spread)>,
+    factors: Vec<(Cause, Range<Factor>, SpreadShape)>,
     /// How much dearer what was measured alone is in a chain, beside what is typical.
     paced: Option<Range<Factor>>,
 }
@@ -58,7 +58,7 @@ struct Group {
 }
 
 #[derive(Debug, Clone, Copy, Default)]
-struct Sums {
+struct GroupSums {
     low: f64,
     typical: f64,
     high: f64,
@@ -66,7 +66,7 @@ struct Sums {
     count: usize,
 }
 
-impl Sums {
+impl GroupSums {
     fn change(&mut self, work: Range<Micros>, by: f64) {
         let typical = work.typical().raw();
         self.low += by * work.low().raw();
@@ -84,11 +84,11 @@ impl Sums {
 /// The work of many processors, summed up by how their costs are known. One can be taken out again: few differ
 /// between one state of a session and the next.
 #[derive(Debug, Clone, Default)]
-pub struct WorkSums(BTreeMap<Kind, Sums>);
+pub struct WorkSums(BTreeMap<CostGroup, GroupSums>);
 
 /// Costs that err together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-enum Kind {
+enum CostGroup {
     Own,
     Alone,
     Class(usize),
@@ -129,11 +129,11 @@ impl FromIterator<WorkPart> for WorkSums {
 }
 
 impl WorkPart {
-    fn group(&self) -> Kind {
+    fn group(&self) -> CostGroup {
         match self.known {
-            CostKnown::Class(row) => Kind::Class(row),
-            CostKnown::Figures | CostKnown::Measured => Kind::Own,
-            CostKnown::Alone => Kind::Alone,
+            CostKnown::Class(row) => CostGroup::Class(row),
+            CostKnown::Figures | CostKnown::Measured => CostGroup::Own,
+            CostKnown::Alone => CostGroup::Alone,
         }
     }
 }
@@ -146,15 +146,15 @@ impl WorkSpread {
         if all <= 0.0 {
             return Self { rest: 1.0, ..Self::default() };
         }
-        let group = |(kind, sum): (Kind, Sums)| {
+        let group = |(kind, sum): (CostGroup, GroupSums)| {
             let alike = sum.alike();
             let causes = match kind {
-                Kind::Class(row) => vec![
+                CostGroup::Class(row) => vec![
                     (Cause::Class(row), IN_COMMON.sqrt()),
                     (Cause::WithinClass(row), ((1.0 - IN_COMMON) / alike).sqrt()),
                 ],
-                Kind::Own => vec![(Cause::Figures, (1.0 / alike).sqrt())],
-                Kind::Alone => vec![(Cause::Alone, (1.0 / alike).sqrt())],
+                CostGroup::Own => vec![(Cause::Figures, (1.0 / alike).sqrt())],
+                CostGroup::Alone => vec![(Cause::Alone, (1.0 / alike).sqrt())],
             };
             let log = |to: f64| (to / sum.typical).max(1e-3).ln();
             Group {
@@ -162,7 +162,7 @@ impl WorkSpread {
                 less: -log(sum.low),
                 more: log(sum.high),
                 causes,
-                alone: kind == Kind::Alone,
+                alone: kind == CostGroup::Alone,
             }
         };
         let groups: Vec<Group> = sums.into_iter().filter(|(_, s)| s.typical > 0.0).map(group).collect();
@@ -176,7 +176,7 @@ impl WorkSpread {
 
     /// With a factor on all work that has a cause of its own.
     #[must_use]
-    pub fn and(mut self, cause: Cause, factor: Range<Factor>, spread: Spread) -> Self {
+    pub fn and(mut self, cause: Cause, factor: Range<Factor>, spread: SpreadShape) -> Self {
         if factor.spread().raw() > 0.0 {
             self.factors.push((cause, factor, spread));
         }
@@ -200,8 +200,9 @@ impl WorkSpread {
             let paced = self.paced.filter(|_| group.alone).map(|range| (rigs.leans(Cause::Paced), range));
             for (i, sum) in all.iter_mut().enumerate() {
                 let lean: f64 = drawn.iter().map(|(leans, by)| leans[i] * by).sum();
-                let dearer =
-                    paced.as_ref().map_or(1.0, |(leans, range)| lean_at(*range, leans[i], Spread::Factor));
+                let dearer = paced
+                    .as_ref()
+                    .map_or(1.0, |(leans, range)| lean_at(*range, leans[i], SpreadShape::Factor));
                 *sum +=
                     group.share * dearer * (lean * if lean < 0.0 { group.less } else { group.more }).exp();
             }
@@ -209,7 +210,7 @@ impl WorkSpread {
         for (cause, range, spread) in &self.factors {
             let typical = range.typical().raw();
             let leans = rigs.leans(*cause);
-            if let (Spread::Factor, true) = (*spread, range.low().raw() > 0.0) {
+            if let (SpreadShape::Factor, true) = (*spread, range.low().raw() > 0.0) {
                 // The same as below by one exponential for each, where most of the time goes.
                 let log = |to: f64| (to / typical).ln();
                 let (less, more) = (-log(range.low().raw()), log(range.high().raw()));
@@ -329,7 +330,7 @@ mod tests {
     fn causes_that_know_nothing_of_each_other_add_up_in_squares() {
         let speed = Range::spanning(Factor::new(0.5), Factor::new(1.0), Factor::new(2.0));
         let one = WorkSpread::of(one_part(CostKnown::Class(0), 10.0, 2.0), Micros::new(10.0));
-        let both = one.clone().and(Cause::Speed, speed, Spread::Factor);
+        let both = one.clone().and(Cause::Speed, speed, SpreadShape::Factor);
         assert!((variance(&both) / variance(&one) - 2.0).abs() < 0.3, "{}", variance(&both) / variance(&one));
     }
 }

@@ -14,9 +14,10 @@ pub use burst::{BurstCycle, KindOfBlock, Served, burst_cycle};
 pub use cost::{CallCost, CostRange, Turns, node_cost, processor_cost};
 pub use doubt::{WorkDoubt, WorkPart, WorkSpread, WorkSums};
 pub use graph::{BlockGraph, Graph};
-pub use response::{Sequence, response_time, responses};
+pub use response::{BlockSequence, response_time, responses};
 pub use schedule::{
-    Rule, Turn, critical_path, first_ready_bound, graham_bound, least_bound, list_schedule, longest_turn,
+    ScheduleRule, Turn, critical_path, first_ready_bound, graham_bound, least_bound, list_schedule,
+    longest_turn,
 };
 
 use serde::Serialize;

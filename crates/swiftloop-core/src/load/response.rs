@@ -23,7 +23,7 @@ pub fn response_time(roll: Micros, cue: Micros, cue_period: Micros, limit: Micro
 
 /// Blocks of one kind in the order in which they come, again and again.
 #[derive(Debug, Clone, Copy)]
-pub struct Sequence<'a> {
+pub struct BlockSequence<'a> {
     /// Frames of a block.
     pub frames: u32,
     /// What each block of the cycle takes.
@@ -37,8 +37,8 @@ const MOST_STEPS: u64 = 1 << 13;
 /// starting together. Nothing when that is too long to be walked; what takes longer than `limit` counts as that.
 #[must_use]
 pub fn responses(
-    cue: Sequence<'_>,
-    roll: Sequence<'_>,
+    cue: BlockSequence<'_>,
+    roll: BlockSequence<'_>,
     us_per_frame: f64,
     limit: Micros,
 ) -> Option<Vec<WorkShare>> {

@@ -3,7 +3,7 @@
 //!
 //! **What to expect** is the order in which such software works: workers share one queue; a node enters it when the last
 //! of those that feed it is done (counters of open inputs, Kahn 1962), and whoever is free takes what came first
-//! ([`Rule::FirstReady`]). **At the most** it takes Graham's bound, whatever the order, as long as nobody idles
+//! ([`ScheduleRule::FirstReady`]). **At the most** it takes Graham's bound, whatever the order, as long as nobody idles
 //! while there is work (Graham 1969). **At the least** its share of all work, or its longest chain.
 
 use super::BlockGraph;
@@ -18,7 +18,7 @@ type Costs = TiSlice<NodeId, Micros>;
 
 /// Which of the ready nodes a free worker takes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Rule {
+pub enum ScheduleRule {
     /// The one that was ready first; of those ready at once the one that stands first in the session.
     FirstReady,
     /// The one that was ready last (a stack).
@@ -29,7 +29,7 @@ pub enum Rule {
     Dearest,
 }
 
-impl Rule {
+impl ScheduleRule {
     /// All of them.
     pub const ALL: [Self; 4] = [Self::FirstReady, Self::LastReady, Self::LongestWay, Self::Dearest];
 }
@@ -83,7 +83,7 @@ pub fn least_bound(total: Micros, critical: Micros, workers: u32) -> Micros {
     critical.max(total / f64::from(workers.max(1)))
 }
 
-/// What [`Rule::FirstReady`] takes at the least because of a node that has to wait for others.
+/// What [`ScheduleRule::FirstReady`] takes at the least because of a node that has to wait for others.
 #[derive(Debug, Clone)]
 pub struct Turn {
     /// The bound.
@@ -103,7 +103,7 @@ enum Waits {
     ToBeFed(usize),
 }
 
-/// A lower bound of the list schedule by [`Rule::FirstReady`], which only falls when work is removed.
+/// A lower bound of the list schedule by [`ScheduleRule::FirstReady`], which only falls when work is removed.
 ///
 /// Nodes that nobody feeds are ready at once and taken as they stand; when one of them begins, all before it have begun and
 /// at most P − 1 of these are still at work, so it begins no sooner than `(Σ before − the P − 1 dearest of them)/P`. A
@@ -169,7 +169,7 @@ pub fn longest_turn(graph: &BlockGraph, cost: &Costs, workers: u32) -> Turn {
 
 /// Length of the list schedule under a rule: whenever a worker is free it takes the ready node that the rule prefers.
 #[must_use]
-pub fn list_schedule(graph: &BlockGraph, cost: &Costs, workers: u32, rule: Rule) -> Micros {
+pub fn list_schedule(graph: &BlockGraph, cost: &Costs, workers: u32, rule: ScheduleRule) -> Micros {
     let workers = workers.max(1) as usize;
     let mut waiting = graph.inputs.clone();
     let mut ready = Ready::new(graph, cost, rule);
@@ -202,21 +202,21 @@ enum Ready {
     /// A stack.
     Last(Vec<NodeId>),
     /// By weight; of equal ones the one that stands first in the session.
-    Heaviest(TiVec<NodeId, Micros>, BinaryHeap<(Key, Reverse<NodeId>)>),
+    Heaviest(TiVec<NodeId, Micros>, BinaryHeap<(OrderedNumber, Reverse<NodeId>)>),
 }
 
 impl Ready {
-    fn new(graph: &BlockGraph, cost: &Costs, rule: Rule) -> Self {
+    fn new(graph: &BlockGraph, cost: &Costs, rule: ScheduleRule) -> Self {
         let heaviest = |weight: TiVec<NodeId, Micros>| {
-            let sources = graph.sources.iter().map(|&n| (Key(weight[n].raw()), Reverse(n)));
+            let sources = graph.sources.iter().map(|&n| (OrderedNumber(weight[n].raw()), Reverse(n)));
             let heap = sources.collect();
             Self::Heaviest(weight, heap)
         };
         match rule {
-            Rule::FirstReady => Self::First(graph.sources.iter().copied().collect()),
-            Rule::LastReady => Self::Last(graph.sources.clone()),
-            Rule::LongestWay => heaviest(ways(graph, cost)),
-            Rule::Dearest => heaviest(cost.to_owned()),
+            ScheduleRule::FirstReady => Self::First(graph.sources.iter().copied().collect()),
+            ScheduleRule::LastReady => Self::Last(graph.sources.clone()),
+            ScheduleRule::LongestWay => heaviest(ways(graph, cost)),
+            ScheduleRule::Dearest => heaviest(cost.to_owned()),
         }
     }
 
@@ -232,7 +232,7 @@ impl Ready {
         match self {
             Self::First(queue) => queue.push_back(n),
             Self::Last(stack) => stack.push(n),
-            Self::Heaviest(weight, heap) => heap.push((Key(weight[n].raw()), Reverse(n))),
+            Self::Heaviest(weight, heap) => heap.push((OrderedNumber(weight[n].raw()), Reverse(n))),
         }
     }
 }
@@ -249,17 +249,17 @@ fn ways(graph: &BlockGraph, cost: &Costs) -> TiVec<NodeId, Micros> {
 
 /// A number that can be ordered (never "not a number").
 #[derive(PartialEq, Clone, Copy)]
-struct Key(f64);
+struct OrderedNumber(f64);
 
-impl Eq for Key {}
+impl Eq for OrderedNumber {}
 
-impl PartialOrd for Key {
+impl PartialOrd for OrderedNumber {
     fn partial_cmp(&self, other: &Self) -> Option<std::cmp::Ordering> {
         Some(self.cmp(other))
     }
 }
 
-impl Ord for Key {
+impl Ord for OrderedNumber {
     fn cmp(&self, other: &Self) -> std::cmp::Ordering {
         self.0.total_cmp(&other.0)
     }

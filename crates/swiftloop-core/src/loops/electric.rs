@@ -4,7 +4,7 @@
 use super::{Context, Leg, LegKind, LegNote};
 use crate::rig::{MeasuredTrip, PlaceKind, Setting};
 use num_integer::Integer;
-use swiftloop_measure::probe::{Fit, fit};
+use swiftloop_measure::probe::{RoundTripLine, fit};
 use swiftloop_units::{Block, Blocks, Figure, Frames, Ms, Origin, Range, Share};
 
 /// Electric legs of one setting.
@@ -19,7 +19,7 @@ pub struct Electric {
     /// The way in alone, for what goes out over a network: as described, or its described share of the measured round trip.
     pub input_alone: Vec<Leg>,
     /// The line through the measured round trips, if two or more buffers were measured.
-    pub fit: Option<Fit>,
+    pub fit: Option<RoundTripLine>,
 }
 
 fn leg(kind: LegKind, figure: Figure<Ms>, note: LegNote) -> Leg {
@@ -35,8 +35,8 @@ impl Electric {
     /// The electric legs of `setting`.
     #[must_use]
     pub fn of(context: &Context<'_>, setting: &Setting) -> Self {
-        let declared_in = declared(context, setting, Way::In);
-        let output_alone = declared(context, setting, Way::Out);
+        let declared_in = declared(context, setting, Direction::In);
+        let output_alone = declared(context, setting, Direction::Out);
         match measured(context, setting) {
             Some((legs, fit)) => {
                 let input_alone = vec![share_of(LegKind::WayIn, &legs, &output_alone, &declared_in)];
@@ -56,7 +56,7 @@ impl Electric {
 
 /// Blocks and frames that the measured line shows and the driver's own description does not.
 #[must_use]
-pub fn hidden(context: &Context<'_>, setting: &Setting, line: &Fit) -> (Blocks, Frames) {
+pub fn hidden(context: &Context<'_>, setting: &Setting, line: &RoundTripLine) -> (Blocks, Frames) {
     let described = described_blocks(context, setting).typical();
     let sum = |way| {
         declared(context, setting, way)
@@ -64,7 +64,7 @@ pub fn hidden(context: &Context<'_>, setting: &Setting, line: &Fit) -> (Blocks, 
             .map(|l| l.span.typical().frames_at(setting.rate))
             .sum::<Frames>()
     };
-    let fixed = sum(Way::In) + sum(Way::Out) - setting.buffer.block.frames() * described.raw();
+    let fixed = sum(Direction::In) + sum(Direction::Out) - setting.buffer.block.frames() * described.raw();
     (Blocks::new(line.blocks) - described, line.fixed - fixed)
 }
 
@@ -94,19 +94,19 @@ fn share_of(kind: LegKind, trip: &[Leg], other: &[Leg], own: &[Leg]) -> Leg {
 }
 
 #[derive(Clone, Copy, PartialEq)]
-enum Way {
+enum Direction {
     In,
     Out,
 }
 
-impl Way {
+impl Direction {
     /// The first on the way in, the second on the way out.
     fn pick<T>(self, inward: T, outward: T) -> T {
         if self == Self::In { inward } else { outward }
     }
 }
 
-fn declared(context: &Context<'_>, setting: &Setting, way: Way) -> Vec<Leg> {
+fn declared(context: &Context<'_>, setting: &Setting, way: Direction) -> Vec<Leg> {
     let (interface, driver) = (context.interface(setting), context.driver(setting));
     let rate = setting.rate;
     let declared_converter = interface.converters.iter().find(|c| c.rate_hz == rate);
@@ -131,14 +131,14 @@ fn declared(context: &Context<'_>, setting: &Setting, way: Way) -> Vec<Leg> {
         None => described(context, setting, way),
     };
     let mut legs: Vec<Leg> = std::iter::once(converter).chain(middle).collect();
-    if way == Way::Out {
+    if way == Direction::Out {
         legs.reverse();
     }
     legs
 }
 
 /// Transport, safety, blocks and overhead of a driver that reports nothing.
-fn described(context: &Context<'_>, setting: &Setting, way: Way) -> Vec<Leg> {
+fn described(context: &Context<'_>, setting: &Setting, way: Direction) -> Vec<Leg> {
     let (interface, driver, model) =
         (context.interface(setting), context.driver(setting), context.model(setting));
     let link = context.rig.connection(setting.interface);
@@ -149,7 +149,7 @@ fn described(context: &Context<'_>, setting: &Setting, way: Way) -> Vec<Leg> {
     let safety = way.pick(interface.safety_in_frames, interface.safety_out_frames);
     let safety = in_ms(Figure::declared_or(safety, context.tables.assume.safety_frames), setting);
     let fixed = Figure { range: way.pick(model.fixed_in_ms, model.fixed_out_ms), origin: Origin::Assumed };
-    let blocks = if way == Way::In {
+    let blocks = if way == Direction::In {
         Figure::declared_or(driver.blocks_in, model.blocks_in)
     } else {
         let given = setting.buffer.count.is_some() || driver.blocks_out.is_some();
@@ -191,7 +191,7 @@ fn known_block(setting: &Setting) -> Option<Block> {
 const TOLD: (f64, f64) = (0.25, 1.0);
 
 /// Legs from measured round trips at this rate, or nothing when there are none that apply.
-fn measured(context: &Context<'_>, setting: &Setting) -> Option<(Vec<Leg>, Option<Fit>)> {
+fn measured(context: &Context<'_>, setting: &Setting) -> Option<(Vec<Leg>, Option<RoundTripLine>)> {
     let here = |t: &&MeasuredTrip| t.rate_hz == setting.rate && t.is_with(&setting.buffer);
     let trips: Vec<&MeasuredTrip> = context.driver(setting).measured.iter().filter(here).collect();
     let figure = |range: Range<Frames>| Figure { range: range.at(setting.rate), origin: Origin::Measured };

@@ -22,12 +22,12 @@ pub struct Learned {
     /// Rigs with their weights.
     pub rigs: Rigs,
     /// What to tell.
-    pub told: Vec<Told>,
+    pub told: Vec<NoteLesson>,
 }
 
 /// Something that notes tell.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Told {
+pub enum NoteLesson {
     /// So many times what its classes say the session costs: each call, and each frame.
     Costs {
         /// Each call.
@@ -66,7 +66,7 @@ pub fn learn(tables: &Tables, rig: &Rig, session: &Session, notes: &[Note]) -> L
         session.clone()
     } else {
         let (call, frame) = fitted(tables, rig, session, &readings);
-        told.push(Told::Costs { call, frame, readings: readings.len() });
+        told.push(NoteLesson::Costs { call, frame, readings: readings.len() });
         // A triangle of this half width has the doubt of the mean reading.
         let left = (6f64.sqrt() * METER_DOUBT / (readings.len() as f64).sqrt()).exp();
         session.with_costs(Factor::new(call), Factor::new(frame), Factor::new(left))
@@ -74,7 +74,7 @@ pub fn learn(tables: &Tables, rig: &Rig, session: &Session, notes: &[Note]) -> L
     let rigs = weighed(tables, rig, &session, notes);
     let context = Context { tables, rig, session: &session, rigs: &rigs };
     told.extend(leanings(&rigs, notes));
-    told.extend((0..notes.len()).filter(|&i| contradicts(context, &notes[i])).map(Told::Contradicts));
+    told.extend((0..notes.len()).filter(|&i| contradicts(context, &notes[i])).map(NoteLesson::Contradicts));
     Learned { session, rigs, told }
 }
 
@@ -91,30 +91,30 @@ fn weighed(tables: &Tables, rig: &Rig, session: &Session, notes: &[Note]) -> Rig
 }
 
 /// A reading of a meter: whose note, what it showed, whether at the worst.
-struct Reading<'n> {
+struct MeterReading<'n> {
     note: &'n Note,
     log: f64,
     peak: bool,
 }
 
-fn readings(notes: &[Note]) -> Vec<Reading<'_>> {
+fn readings(notes: &[Note]) -> Vec<MeterReading<'_>> {
     let of = |note| {
         let note: &Note = note;
-        let mean = note.meter.map(|m| Reading { note, log: m.raw().ln(), peak: false });
-        let peak = note.meter_peak.map(|m| Reading { note, log: m.raw().ln(), peak: true });
+        let mean = note.meter.map(|m| MeterReading { note, log: m.raw().ln(), peak: false });
+        let peak = note.meter_peak.map(|m| MeterReading { note, log: m.raw().ln(), peak: true });
         mean.into_iter().chain(peak)
     };
     notes.iter().flat_map(of).collect()
 }
 
-impl Reading<'_> {
+impl MeterReading<'_> {
     fn doubt(&self) -> f64 {
         if self.peak { PEAK_DOUBT } else { METER_DOUBT }
     }
 }
 
 /// Logarithm of what a meter would show of this session.
-fn foretold(tables: &Tables, rig: &Rig, session: &Session, reading: &Reading<'_>) -> f64 {
+fn foretold(tables: &Tables, rig: &Rig, session: &Session, reading: &MeterReading<'_>) -> f64 {
     let rigs = Rigs::default();
     let context = Context { tables, rig, session, rigs: &rigs };
     let note = reading.note;
@@ -136,7 +136,7 @@ fn problem<'a>(context: Context<'a>, note: &Note) -> (PhaseProblem<'a>, Vec<Reme
 
 /// Factors on each call and each frame of what is only assumed: those to which readings and what was thought before fit best
 /// (Gauss and Newton, with derivatives by differences).
-fn fitted(tables: &Tables, rig: &Rig, session: &Session, readings: &[Reading<'_>]) -> (f64, f64) {
+fn fitted(tables: &Tables, rig: &Rig, session: &Session, readings: &[MeterReading<'_>]) -> (f64, f64) {
     const STEP: f64 = 0.02;
     let one = Factor::new(1.0);
     let mut buffers: Vec<_> = readings.iter().map(|r| r.note.arrangement.setting.buffer.block).collect();
@@ -146,7 +146,7 @@ fn fitted(tables: &Tables, rig: &Rig, session: &Session, readings: &[Reading<'_>
     let apart = if buffers.len() > 1 { APART } else { TOGETHER };
     // In the mean of both, and half of the difference.
     let factors = |x: [f64; 2]| ((x[0] + x[1]).exp(), (x[0] - x[1]).exp());
-    let log = |x: [f64; 2], r: &Reading<'_>| {
+    let log = |x: [f64; 2], r: &MeterReading<'_>| {
         let (call, frame) = factors(x);
         let scaled = session.with_costs(Factor::new(call), Factor::new(frame), one);
         foretold(tables, rig, &scaled, r)
@@ -232,22 +232,22 @@ fn late(context: Context<'_>, note: &Note, (who, far): (PerformerId, Option<FarI
 }
 
 /// Where the weights lie now.
-fn leanings(rigs: &Rigs, notes: &[Note]) -> Vec<Told> {
+fn leanings(rigs: &Rigs, notes: &[Note]) -> Vec<NoteLesson> {
     let mean = |cause| {
         let leans = rigs.leans(cause);
         rigs.mean(|i| leans[i])
     };
     let mut told = Vec::new();
     if notes.iter().any(|n| n.counted.is_some()) {
-        told.push(Told::WakeUps(mean(Cause::WakeUps)));
+        told.push(NoteLesson::WakeUps(mean(Cause::WakeUps)));
     }
     let mut people: Vec<PerformerId> = notes.iter().flat_map(|n| n.felt.iter().map(|f| f.0.0)).collect();
     people.sort_unstable();
     people.dedup();
-    told.extend(people.into_iter().map(|who| Told::Notices(who, mean(Cause::Listener(who)))));
+    told.extend(people.into_iter().map(|who| NoteLesson::Notices(who, mean(Cause::Listener(who)))));
     told.retain(|t| match t {
-        Told::WakeUps(lean) | Told::Notices(_, lean) => lean.abs() > TOLD_LEAN,
-        Told::Costs { .. } | Told::Contradicts(_) => true,
+        NoteLesson::WakeUps(lean) | NoteLesson::Notices(_, lean) => lean.abs() > TOLD_LEAN,
+        NoteLesson::Costs { .. } | NoteLesson::Contradicts(_) => true,
     });
     told
 }

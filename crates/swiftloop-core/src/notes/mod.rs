@@ -6,4 +6,4 @@ mod description;
 mod learn;
 
 pub use description::{Description, Feels, Note, NoteDescription, checked};
-pub use learn::{Learned, Told, learn};
+pub use learn::{Learned, NoteLesson, learn};

@@ -3,12 +3,12 @@
 
 use super::block_work::BlockWork;
 use super::evaluation::Evaluation;
-use crate::load::Sequence;
+use crate::load::BlockSequence;
 use crate::load::response_time;
 use crate::load::responses;
-use crate::load::{Rule, WorkShare, first_ready_bound, graham_bound, least_bound, list_schedule};
-use crate::plan::taken::Applied;
-use crate::risk::Work;
+use crate::load::{ScheduleRule, WorkShare, first_ready_bound, graham_bound, least_bound, list_schedule};
+use crate::plan::taken::RemediesTaken;
+use crate::risk::BlockMix;
 use swiftloop_units::Block;
 use swiftloop_units::ids::NodeId;
 use swiftloop_units::ids::RemedyId;
@@ -65,7 +65,7 @@ impl Evaluation<'_, '_> {
 
     /// Programs that run beside the session after `applied`, as shares of all cores: those that play sound themselves, whose
     /// threads have the same priority as ours; and all others.
-    fn others(&self, applied: &Applied) -> (f64, f64) {
+    fn others(&self, applied: &RemediesTaken) -> (f64, f64) {
         let rig = self.problem.question.context.rig;
         let running = self.problem.question.programs.iter().filter(|id| !applied.quit.contains(id));
         let (mut equal, mut rest) = (0.0, rig.machine.other_load.raw());
@@ -87,13 +87,13 @@ impl Evaluation<'_, '_> {
 
     /// How much slower work gets from sharing caches, memory and clocks with other programs. (Those of lower priority take
     /// no time away: a real-time thread goes before them.)
-    pub(super) fn crowding(&self, applied: &Applied) -> Range<Factor> {
+    pub(super) fn crowding(&self, applied: &RemediesTaken) -> Range<Factor> {
         let (equal, rest) = self.others(applied);
         self.problem.question.context.tables.assume.crowding.map(|c| Factor::new(slowed(c, equal + rest)))
     }
 
     /// Time on this machine for one unit on the reference core, with the figures of the design.
-    pub(super) fn slowness(&self, applied: &Applied) -> f64 {
+    pub(super) fn slowness(&self, applied: &RemediesTaken) -> f64 {
         let (equal, rest) = self.others(applied);
         let crowded = slowed(self.problem.question.context.tables.assume.crowding.typical(), equal + rest);
         self.dearer * crowded
@@ -102,24 +102,24 @@ impl Evaluation<'_, '_> {
 
     /// Every distinct block of a kind after `applied`.
     #[must_use]
-    pub fn worked(&self, block: &BlockWork, applied: &Applied) -> Vec<Worked> {
+    pub fn worked(&self, block: &BlockWork, applied: &RemediesTaken) -> Vec<Worked> {
         let here = self.here(applied);
         (0..block.base.len()).map(|k| self.worked_at(block, k, applied, here)).collect()
     }
 
     /// The same where only the bounds are asked for: to expect is what it takes at the least.
-    pub(super) fn bounded(&self, block: &BlockWork, applied: &Applied) -> Vec<Worked> {
+    pub(super) fn bounded(&self, block: &BlockWork, applied: &RemediesTaken) -> Vec<Worked> {
         let here = self.here(applied);
         (0..block.base.len()).map(|k| self.bounded_at(block, k, applied, here).0).collect()
     }
 
-    fn worked_at(&self, block: &BlockWork, k: usize, applied: &Applied, here: Here) -> Worked {
+    fn worked_at(&self, block: &BlockWork, k: usize, applied: &RemediesTaken, here: Here) -> Worked {
         let (bounded, cost) = self.bounded_at(block, k, applied, here);
         let workers = self.arrangement.workers;
         if workers <= 1 {
             return bounded;
         }
-        let work = list_schedule(&block.graph, &cost, workers, Rule::FirstReady);
+        let work = list_schedule(&block.graph, &cost, workers, ScheduleRule::FirstReady);
         let typical = here.takes(work);
         // A design that is gloomy takes the order in which the software works as worse.
         let worse = (bounded.most - typical).max(Micros::new(0.0)) * self.design.lean();
@@ -130,7 +130,7 @@ impl Evaluation<'_, '_> {
         &self,
         block: &BlockWork,
         k: usize,
-        applied: &Applied,
+        applied: &RemediesTaken,
         on: Here,
     ) -> (Worked, TiVec<NodeId, Micros>) {
         let cost = block.node_costs(&self.problem.question, k, applied);
@@ -152,7 +152,7 @@ impl Evaluation<'_, '_> {
     }
 
     /// How work on the reference core turns into time here after `applied`.
-    pub(super) fn here(&self, applied: &Applied) -> Here {
+    pub(super) fn here(&self, applied: &RemediesTaken) -> Here {
         Here {
             timeline: self.timeline() * applied.timeline,
             times: applied.all_work * self.slowness(applied),
@@ -176,8 +176,8 @@ impl Evaluation<'_, '_> {
         let work_of = |order: &[usize], w: &[Worked]| order.iter().map(|&k| pick(&w[k])).collect::<Vec<_>>();
         let cue_work = work_of(&self.cue.cycle.order, cue);
         let roll_work = self.roll.as_ref().map(|r| work_of(&r.cycle.order, roll)).unwrap_or_default();
-        let live = Sequence { frames: device.get(), work: &cue_work };
-        let behind = Sequence { frames: block.get(), work: &roll_work };
+        let live = BlockSequence { frames: device.get(), work: &cue_work };
+        let behind = BlockSequence { frames: block.get(), work: &roll_work };
         responses(live, behind, 1e6 / f64::from(rate.get()), limit).unwrap_or_else(|| {
             let most = |w: &[Worked]| {
                 let seen = w.iter().filter(|w| w.share > 0.0);
@@ -190,13 +190,13 @@ impl Evaluation<'_, '_> {
     }
 
     /// The device's blocks as the risk sees them: what each takes, in the order in which they come.
-    pub(super) fn cue_work(&self, worked: &[Worked], pick: fn(&Worked) -> Micros) -> Work {
+    pub(super) fn cue_work(&self, worked: &[Worked], pick: fn(&Worked) -> Micros) -> BlockMix {
         let shares: Vec<WorkShare> = worked.iter().map(|w| w.share(pick(w))).collect();
-        Work::in_order(shares, &self.cue.cycle.order)
+        BlockMix::in_order(shares, &self.cue.cycle.order)
     }
 
     /// The same state with every processor at its mean share of computing.
-    pub(super) fn resting(&self, applied: &Applied) -> Applied {
+    pub(super) fn resting(&self, applied: &RemediesTaken) -> RemediesTaken {
         let mut resting = applied.clone();
         let routes = self.problem.question.context.session.routes();
         for (p, share) in self.problem.question.computing.iter_enumerated().filter(|(_, share)| **share < 1.0)
@@ -234,7 +234,7 @@ impl RollTimes {
 }
 
 impl BlockTimes {
-    pub(super) fn of(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> Self {
+    pub(super) fn of(evaluation: &Evaluation<'_, '_>, applied: &RemediesTaken) -> Self {
         let cue = evaluation.worked(&evaluation.cue, applied);
         let roll = evaluation.roll.as_ref().zip(evaluation.arrangement.roll).map(|(work, block)| {
             let worked = evaluation.worked(work, applied);
@@ -247,7 +247,7 @@ impl BlockTimes {
 
 /// Shares of the time of a block.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Busy {
+pub struct SessionBusy {
     /// In the mean, with what rests while it is silent.
     pub mean: f64,
     /// At the worst.
@@ -256,7 +256,7 @@ pub struct Busy {
 
 /// How busy an arrangement is with `chosen` remedies.
 #[must_use]
-pub fn busy(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Busy {
+pub fn busy(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> SessionBusy {
     let applied = evaluation.problem.question.apply(chosen, &[]);
     let resting = evaluation.resting(&applied);
     let (mean, worst) = (BlockTimes::of(evaluation, &resting), BlockTimes::of(evaluation, &applied));
@@ -271,7 +271,7 @@ pub fn busy(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Busy {
             of(&own) / evaluation.roll_risk(roll.block, &applied).period
         })
     };
-    Busy {
+    SessionBusy {
         mean: average(&cue(&mean)) / period + roll(&mean, &average),
         worst: longest(&cue(&worst)) / period + roll(&worst, &longest),
     }

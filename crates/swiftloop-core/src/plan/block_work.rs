@@ -2,7 +2,7 @@
 
 use super::effect::Effect;
 use super::question::PhaseQuestion;
-use super::taken::{Applied, WorkFactor};
+use super::taken::{RemediesTaken, WorkFactor};
 use crate::load::{BlockGraph, BurstCycle, CallCost, KindOfBlock, Turns, WorkPart, WorkSums, burst_cycle};
 use std::sync::{Arc, OnceLock};
 use swiftloop_units::ids::{NodeId, ProcessorId};
@@ -108,7 +108,7 @@ impl BlockWork {
         &self,
         question: &PhaseQuestion<'_>,
         k: usize,
-        applied: &Applied,
+        applied: &RemediesTaken,
     ) -> TiVec<NodeId, Micros> {
         let routes = question.context.session.routes();
         let mut cost = self.base[k].clone();
@@ -143,7 +143,7 @@ impl BlockWork {
         &self,
         question: &PhaseQuestion<'_>,
         k: usize,
-        applied: &Applied,
+        applied: &RemediesTaken,
         copies: &[ProcessorId],
         cost: &mut TiVec<NodeId, Micros>,
     ) -> Option<Micros> {
@@ -167,7 +167,7 @@ impl BlockWork {
     }
 
     /// How the work of processors in the worst block is known after `applied`.
-    pub(super) fn sums_after(&self, question: &PhaseQuestion<'_>, applied: &Applied) -> WorkSums {
+    pub(super) fn sums_after(&self, question: &PhaseQuestion<'_>, applied: &RemediesTaken) -> WorkSums {
         let routes = question.context.session.routes();
         let node_of = |p: ProcessorId| routes.processors[p].node;
         let all = || {
@@ -237,7 +237,7 @@ impl BlockWork {
         question: &PhaseQuestion<'_>,
         effect: &Effect,
         k: usize,
-        now: &Applied,
+        now: &RemediesTaken,
     ) -> SavedWork {
         let routes = question.context.session.routes();
         let of = |p: ProcessorId, factor: WorkFactor| self.processor_work(p, k, factor);

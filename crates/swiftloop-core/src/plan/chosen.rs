@@ -4,7 +4,9 @@
 use super::judge::could_be;
 use super::measure::{Proposed, worth};
 use super::remedy::without_included;
-use super::why::{Alternative, HeldBackBy, Weighed, WithoutRoll, alternatives, held_back_by, without_roll};
+use super::why::{
+    Alternative, HeldBackBy, WeighedPhase, WithoutRoll, alternatives, held_back_by, without_roll,
+};
 use super::{
     Arrangement, Buys, Evaluation, PhaseProblem, Report, TradePoint, buys, default_workers, report, trade,
 };
@@ -101,7 +103,7 @@ impl Choice {
 }
 
 /// What is said of the candidate `at` that was chosen.
-pub(super) fn choice(weighed: &Weighed<'_>, at: usize) -> Choice {
+pub(super) fn choice(weighed: &WeighedPhase<'_>, at: usize) -> Choice {
     let candidate = &weighed.candidates[at];
     let problem = &weighed.problem;
     let arrangement = candidate.arrangement.clone();

@@ -3,7 +3,7 @@
 //! answered here by a match that names every effect, so that a new one cannot be forgotten anywhere, and a bound is never
 //! lifted because somebody left one out.
 
-use super::taken::Applied;
+use super::taken::RemediesTaken;
 use crate::session::Routes;
 use swiftloop_units::ids::{NodeId, PerformerId, ProcessorId, ProgramId, RemedyId};
 use swiftloop_units::{Frames, Gigabytes};
@@ -57,7 +57,7 @@ pub enum Extent {
 
 impl Effect {
     /// Changes the state that a set of remedies leaves behind.
-    pub(super) fn apply(&self, remedy: RemedyId, taken: Extent, routes: &Routes, state: &mut Applied) {
+    pub(super) fn apply(&self, remedy: RemedyId, taken: Extent, routes: &Routes, state: &mut RemediesTaken) {
         match self {
             Self::Work(p, factor) => {
                 state.factor[*p] = state.factor[*p].times(*factor, *factor);

@@ -12,7 +12,7 @@ use super::quantile_point::{Goal, QuantilePoint};
 use crate::plan::Arrangement;
 use crate::plan::block_work::Nodes;
 use crate::plan::question::Need;
-use crate::plan::taken::Applied;
+use crate::plan::taken::RemediesTaken;
 use std::sync::Arc;
 use swiftloop_units::ids::RemedyId;
 use swiftloop_units::{Frames, Micros};
@@ -166,18 +166,18 @@ impl<'s, 'a> Evaluation<'s, 'a> {
     }
 
     /// Whether all that has to ride the cue block can; nothing has to where nothing is rendered ahead.
-    pub(super) fn rides(&self, applied: &Applied) -> bool {
+    pub(super) fn rides(&self, applied: &RemediesTaken) -> bool {
         self.roll.is_none() || self.problem.cannot_ride(applied).next().is_none()
     }
 
     /// How far performers are over their limits after `applied`.
     #[must_use]
-    pub fn excess(&self, applied: &Applied) -> Excess {
+    pub fn excess(&self, applied: &RemediesTaken) -> Excess {
         excess(&self.problem.question, &self.allowed, &applied.latency, &applied.direct)
     }
 
     /// Delay of a performer's chain when nobody else is live.
-    pub(super) fn own_delay(&self, need: &Need, applied: &Applied) -> Frames {
+    pub(super) fn own_delay(&self, need: &Need, applied: &RemediesTaken) -> Frames {
         self.problem.question.own_delay(need, &applied.latency)
     }
 }

@@ -6,7 +6,7 @@ use super::block_times::BlockTimes;
 use super::outcomes::Outcomes;
 use super::outcomes::{longest, loops_after};
 use super::sequence::Objections;
-use super::taken::Applied;
+use super::taken::RemediesTaken;
 use crate::doubt::SURE;
 use crate::loops::{Electric, playback_loop};
 use crate::plan::outcomes::noticed_by;
@@ -29,13 +29,13 @@ pub(super) fn could_be(evaluation: &Evaluation<'_, '_>) -> Share {
     sound_after(evaluation, &with_everything(evaluation))
 }
 
-fn sound_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> Share {
+fn sound_after(evaluation: &Evaluation<'_, '_>, applied: &RemediesTaken) -> Share {
     let loops = loops_after(evaluation, applied);
     Outcomes::after(evaluation, applied, &loops).sound(evaluation.problem.question.context.rigs)
 }
 
 /// With the good sides of every remedy there is.
-fn with_everything(evaluation: &Evaluation<'_, '_>) -> Applied {
+fn with_everything(evaluation: &Evaluation<'_, '_>) -> RemediesTaken {
     let problem = evaluation.problem;
     problem.question.apply(&[], &problem.question.remedies.keys().collect::<Vec<_>>())
 }
@@ -50,7 +50,7 @@ pub(super) fn could_be_sound(evaluation: &Evaluation<'_, '_>) -> bool {
     is_sound_after(evaluation, &with_everything(evaluation))
 }
 
-fn is_sound_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> bool {
+fn is_sound_after(evaluation: &Evaluation<'_, '_>, applied: &RemediesTaken) -> bool {
     let loops = loops_after(evaluation, applied);
     if loops.iter().any(|l| l.shares.playable < SURE) {
         return false;

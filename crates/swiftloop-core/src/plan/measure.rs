@@ -10,9 +10,9 @@ use super::quantile_point::LITTLE;
 use super::quantile_point::QuantilePoint;
 use super::report::Report;
 use super::search::solve_in;
-use super::why::Weighed;
+use super::why::WeighedPhase;
 use super::{Arrangement, PhaseProblem};
-use crate::doubt::{Cause, SELDOM, SURE, Shown, counting};
+use crate::doubt::{Cause, SELDOM, SURE, WouldShow, counting};
 use crate::loops::{Loop, Remeasure};
 use crate::rig::{Offered, Setting};
 use swiftloop_units::ids::{DriverId, FarId, InterfaceId, PerformerId, PhaseId, RemedyId};
@@ -88,7 +88,7 @@ struct Finalist {
 
 impl Finalist {
     /// Whether what becomes of it has anything to do with what a measurement shows, beyond what chance does among few rigs.
-    fn turns_on(&self, shown: &Shown<'_>) -> bool {
+    fn turns_on(&self, shown: &WouldShow<'_>) -> bool {
         let notices = |(_, _, l): &(PerformerId, Option<FarId>, crate::loops::PerRig)| {
             shown.goes_with(|i| l.delay[i] > l.noticed[i])
         };
@@ -98,7 +98,7 @@ impl Finalist {
 
 /// What measurements are worth at one place.
 pub(super) fn worth(
-    weighed: &Weighed<'_>,
+    weighed: &WeighedPhase<'_>,
     chosen: usize,
     remedies: &[RemedyId],
     now: &Report,
@@ -123,11 +123,11 @@ fn valued(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId], finalists: &[F
     let rigs = problem.question.context.rigs;
     let decide = |of: &[usize]| decide(finalists, of, |i| rigs.weight(i));
     let now = decide(&counting(rigs));
-    let changes = |shown: &Shown<'_>| shown.chance_of_change(&now, decide);
+    let changes = |shown: &WouldShow<'_>| shown.chance_of_change(&now, decide);
     // What a measurement of nothing pretends to be worth, since few rigs are left in each part.
-    let nothing = changes(&Shown::of(rigs, &rigs.leans(Cause::Nothing)));
+    let nothing = changes(&WouldShow::of(rigs, &rigs.leans(Cause::Nothing)));
     let value = |(measurement, signal): (Measurement, Vec<f64>)| {
-        let shown = Shown::of(rigs, &signal);
+        let shown = WouldShow::of(rigs, &signal);
         if !finalists.iter().any(|f| f.turns_on(&shown)) {
             return None;
         }
@@ -215,7 +215,12 @@ fn signals(evaluation: &Evaluation<'_, '_>, remedies: &[RemedyId]) -> Vec<(Measu
 
 /// The setting that was chosen, and others that might take its place if more were known: another that does, the same with
 /// the fewer changes that would do with typical figures, and the next smaller and larger buffer.
-fn finalists(weighed: &Weighed<'_>, chosen: usize, remedies: &[RemedyId], first: Finalist) -> Vec<Finalist> {
+fn finalists(
+    weighed: &WeighedPhase<'_>,
+    chosen: usize,
+    remedies: &[RemedyId],
+    first: Finalist,
+) -> Vec<Finalist> {
     /// Others that do, at the most.
     const OTHERS: usize = 1;
     /// To find fewer changes.

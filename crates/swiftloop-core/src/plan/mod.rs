@@ -52,7 +52,7 @@ mod trial;
 mod why;
 
 pub use arrangement::{Arrangement, default_workers};
-pub use block_times::{Busy, busy};
+pub use block_times::{SessionBusy, busy};
 pub use chosen::Choice;
 pub use disk_and_memory::{Resources, memory_needed, resources};
 pub use effect::Effect;
@@ -66,11 +66,12 @@ pub use problem::PhaseProblem;
 pub use remedy::{Remedy, Target, without_included};
 pub use report::{Report, RollLoad, report};
 pub use search::{
-    Candidate, CheapestSet, Floor, Found, Met, Outcome, SetProblem, candidates, cheapest_set, solve,
+    Candidate, CheapestSet, EffortBound, Met, Outcome, SearchResult, SetProblem, candidates, cheapest_set,
+    solve,
 };
 pub use sequence::Objection;
 pub use session_plan::{OtherRate, Plan, Silent, Tally, plan};
-pub use steps::{Change, Step};
+pub use steps::{PhaseChange, PhaseStep};
 pub use taken::WorkFactor;
 pub use trade::{TradePoint, trade};
 pub use trial::{Request, Trial, TrialRefusal, attempt_trial, report_of, would_fit_at};

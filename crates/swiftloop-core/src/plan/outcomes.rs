@@ -3,7 +3,7 @@
 
 use super::Evaluation;
 use super::block_times::BlockTimes;
-use super::taken::Applied;
+use super::taken::RemediesTaken;
 use crate::doubt::Rigs;
 use crate::loops::ChainsRange;
 use crate::loops::loops_of;
@@ -35,7 +35,7 @@ pub struct CleanShow {
 
 impl Outcomes {
     /// After `applied`, with the loops that go with it.
-    pub(super) fn after(evaluation: &Evaluation<'_, '_>, applied: &Applied, loops: &[Loop]) -> Self {
+    pub(super) fn after(evaluation: &Evaluation<'_, '_>, applied: &RemediesTaken, loops: &[Loop]) -> Self {
         let rates = evaluation.rates(applied, &BlockTimes::of(evaluation, applied));
         Self::of(evaluation, loops, rates)
     }
@@ -99,7 +99,7 @@ pub(super) fn longest(loops: &[Loop]) -> Ms {
 }
 
 /// The loops after `applied`, the least room first.
-pub(super) fn loops_after(evaluation: &Evaluation<'_, '_>, applied: &Applied) -> Vec<Loop> {
+pub(super) fn loops_after(evaluation: &Evaluation<'_, '_>, applied: &RemediesTaken) -> Vec<Loop> {
     let problem = evaluation.problem;
     let setting = &evaluation.arrangement.setting;
     // The low figure of a latency survives a remedy only if the remedy did not change it.

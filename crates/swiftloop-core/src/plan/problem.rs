@@ -5,11 +5,11 @@ use super::latency_budget::LatencyBudget;
 use super::memory::{LiveBlocker, Memory};
 use super::quantile_point::QuantilePoint;
 use super::question::PhaseQuestion;
-use super::taken::Applied;
+use super::taken::RemediesTaken;
 use crate::load::BlockGraph;
 use crate::loops::Context;
 use crate::rig::Setting;
-use crate::risk::Meter;
+use crate::risk::StepMeter;
 use std::sync::Arc;
 use swiftloop_units::ids::{InterfaceId, NodeId, PhaseId};
 use swiftloop_units::{Block, Hz};
@@ -24,7 +24,7 @@ pub struct SearchBudget {
     /// Steps that may be taken to find the cheapest remedies of all settings of the question.
     pub(super) steps: u64,
     /// Steps that were taken.
-    pub(super) meter: Meter,
+    pub(super) meter: StepMeter,
 }
 
 impl SearchBudget {
@@ -49,11 +49,11 @@ impl<'a> PhaseProblem<'a> {
     /// Puts a question by itself, with all that any plan may take. Phases and interfaces are those of a checked session and rig.
     #[must_use]
     pub fn new(context: Context<'a>, interface: InterfaceId, phase: PhaseId, rate: Hz) -> Self {
-        Self::of(PhaseQuestion::new(context, interface, phase, rate), Meter::default())
+        Self::of(PhaseQuestion::new(context, interface, phase, rate), StepMeter::default())
     }
 
     /// A question, with what its meter shares with others.
-    pub(super) fn of(question: PhaseQuestion<'a>, meter: Meter) -> Self {
+    pub(super) fn of(question: PhaseQuestion<'a>, meter: StepMeter) -> Self {
         let memory = Memory::of(&question);
         Self { question, memory, budget: SearchBudget { steps: ALL_STEPS, meter } }
     }
@@ -90,7 +90,7 @@ impl<'a> PhaseProblem<'a> {
     }
 
     /// What cannot ride the cue block after `applied`, although somebody hears it through the software.
-    pub fn cannot_ride(&self, applied: &Applied) -> impl Iterator<Item = &LiveBlocker> {
+    pub fn cannot_ride(&self, applied: &RemediesTaken) -> impl Iterator<Item = &LiveBlocker> {
         let routes = self.question.context.session.routes();
         self.memory.live_blockers.iter().filter(move |r| {
             let cured = !self.question.is_slow(applied.latency[r.processor])

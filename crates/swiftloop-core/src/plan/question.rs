@@ -6,7 +6,7 @@ use super::effect::Extent;
 use super::offer::{self, direct_fits, late_direct};
 use super::quantile_point::{UnderPower, under_power};
 use super::remedy::{self, Remedy, Target};
-use super::taken::{Applied, WorkFactor};
+use super::taken::{RemediesTaken, WorkFactor};
 use crate::load::{CallCost, CostRange, Graph, node_cost, processor_cost};
 use crate::loops::{Chains, Context, compensated, latencies};
 use crate::plan::Effect;
@@ -166,9 +166,9 @@ impl<'a> PhaseQuestion<'a> {
     /// The state after `chosen`, and after the good sides (only) of `hoped`. The same memory is freed once, however
     /// many remedies would free it.
     #[must_use]
-    pub fn apply(&self, chosen: &[RemedyId], hoped: &[RemedyId]) -> Applied {
+    pub fn apply(&self, chosen: &[RemedyId], hoped: &[RemedyId]) -> RemediesTaken {
         let routes = self.context.session.routes();
-        let mut state = Applied {
+        let mut state = RemediesTaken {
             factor: self.costs.iter().map(|_| WorkFactor::ONE).collect(),
             latency: self.latency.iter().map(|l| l.typical()).collect(),
             nodes_off: Vec::new(),
@@ -200,7 +200,7 @@ impl<'a> PhaseQuestion<'a> {
 
     /// The machine as a set of remedies leaves it.
     #[must_use]
-    pub fn machine(&self, applied: &Applied) -> &UnderPower {
+    pub fn machine(&self, applied: &RemediesTaken) -> &UnderPower {
         if applied.full_power { &self.performance } else { &self.present }
     }
 

@@ -7,11 +7,11 @@ use super::block_times::Worked;
 use super::block_work::BlockWork;
 use super::evaluation::Evaluation;
 use super::quantile_point::QuantilePoint;
-use crate::doubt::{Cause, Spread, lean, lean_at};
+use crate::doubt::{Cause, SpreadShape, lean, lean_at};
 use crate::load::WorkSpread;
 use crate::plan::quantile_point::WAKE_POINTS;
-use crate::plan::taken::Applied;
-use crate::risk::{RiskModel, WakeSet, Work};
+use crate::plan::taken::RemediesTaken;
+use crate::risk::{BlockMix, RiskModel, WakeSet};
 use std::sync::Arc;
 use swiftloop_units::{Blocks, Factor, Micros, Ms, PerHour, Range};
 /// The same of the device's blocks.
@@ -25,12 +25,12 @@ const NEVER: f64 = 1e-12;
 
 impl Evaluation<'_, '_> {
     /// Dropouts per hour in every rig after `applied`, whatever causes them. The evaluation has typical figures.
-    pub(super) fn rates(&self, applied: &Applied, times: &BlockTimes) -> Vec<f64> {
+    pub(super) fn rates(&self, applied: &RemediesTaken, times: &BlockTimes) -> Vec<f64> {
         debug_assert!(self.design == QuantilePoint::TYPICAL, "rigs are drawn around typical figures");
         let rigs = self.problem.question.context.rigs;
         let points = &self.problem.question.machine(applied).points;
         let device = (self.arrangement.setting.interface, self.arrangement.setting.driver);
-        let of_blocks = |block, worked: &[Worked], model: &RiskModel<'_>, work: &Work| {
+        let of_blocks = |block, worked: &[Worked], model: &RiskModel<'_>, work: &BlockMix| {
             let factors = self.spread(block, worked, applied).factors(rigs);
             let held = rigs.leans(Cause::Blocks(device.0, device.1));
             let woken = rigs.leans(Cause::WakeUps);
@@ -45,7 +45,7 @@ impl Evaluation<'_, '_> {
         );
         if let (Some(block), Some(roll)) = (&self.roll, &times.roll) {
             let model = self.roll_risk(roll.block, applied);
-            let own = of_blocks(block, &roll.worked, &model, &Work::mixed(&roll.responses));
+            let own = of_blocks(block, &roll.worked, &model, &BlockMix::mixed(&roll.responses));
             sum.iter_mut().zip(own).for_each(|(s, o)| *s += o);
         }
         self.add_stored(applied, &mut sum);
@@ -54,15 +54,15 @@ impl Evaluation<'_, '_> {
 
     /// Whether there are few enough dropouts where work, wake-ups and blocks are all so bad that nine of ten rigs are better in
     /// all three (0.9655³): then there are in 9 of 10.
-    pub(super) fn holds_at_a_glance(&self, applied: &Applied, times: &BlockTimes) -> bool {
+    pub(super) fn holds_at_a_glance(&self, applied: &RemediesTaken, times: &BlockTimes) -> bool {
         const ALL_THREE: f64 = 0.9655;
         let (rigs, target) = (self.problem.question.context.rigs, self.problem.question.target);
         let stored = self.stored_at(applied, lean(ALL_THREE));
         let woken = lean(ALL_THREE);
         let wake = self.problem.question.machine(applied).wake.leaning(woken);
-        let most = |block, worked: &[Worked], model: RiskModel<'_>, work: &Work| {
+        let most = |block, worked: &[Worked], model: RiskModel<'_>, work: &BlockMix| {
             let factors = self.spread(block, worked, applied).factors(rigs);
-            let reserve = Range::exact(Blocks::new(lean_at(model.reserve, -woken, Spread::Even)));
+            let reserve = Range::exact(Blocks::new(lean_at(model.reserve, -woken, SpreadShape::Even)));
             let at = RiskModel { reserve, wake: &wake, ..model };
             let heavy = work.times(rigs.at_most(&factors, ALL_THREE));
             if reserve.typical() > Blocks::new(1.0) {
@@ -75,14 +75,14 @@ impl Evaluation<'_, '_> {
         let mut all = stored + most(&self.cue, &times.cue, self.cue_risk(applied), &cue_work);
         if let (Some(block), Some(roll), true) = (&self.roll, &times.roll, all <= target) {
             let model = self.roll_risk(roll.block, applied);
-            all += most(block, &roll.worked, model, &Work::mixed(&roll.responses));
+            all += most(block, &roll.worked, model, &BlockMix::mixed(&roll.responses));
         }
         all <= target
     }
 
     /// The share of a block's time that could be added to its work before it breaks too often, with wake-ups somewhat worse than
     /// is typical. What leaves the work light may still leave no room: a small block is used up by late wake-ups.
-    pub(super) fn room_to_grow(&self, applied: &Applied) -> f64 {
+    pub(super) fn room_to_grow(&self, applied: &RemediesTaken) -> f64 {
         const WORSE: f64 = 0.4;
         const HALVINGS: u32 = 7;
         let worked = self.worked(&self.cue, applied);
@@ -102,14 +102,14 @@ impl Evaluation<'_, '_> {
     }
 
     /// Adds what disk and memory break.
-    fn add_stored(&self, applied: &Applied, sum: &mut [f64]) {
+    fn add_stored(&self, applied: &RemediesTaken, sum: &mut [f64]) {
         let problem = self.problem;
         let (rigs, assume) = (problem.question.context.rigs, &problem.question.context.tables.assume);
         let (streams, ahead) = (problem.question.streams_after(applied), problem.question.read_ahead());
         let throughput = problem.question.context.rig.machine.disk_mb_per_s;
         let swapped = self.from_memory(applied).typical.raw();
         let rate = |lean: f64| {
-            let stall = Ms::new(lean_at(assume.disk_stall_ms, lean, Spread::Factor));
+            let stall = Ms::new(lean_at(assume.disk_stall_ms, lean, SpreadShape::Factor));
             crate::risk::disk_rate(streams, throughput, ahead, stall, assume).raw()
         };
         // Where even the longest stalls break next to nothing all rigs are the same.
@@ -125,7 +125,7 @@ impl Evaluation<'_, '_> {
     }
 
     /// How the work of a block spreads.
-    pub(super) fn spread(&self, block: &BlockWork, worked: &[Worked], applied: &Applied) -> WorkSpread {
+    pub(super) fn spread(&self, block: &BlockWork, worked: &[Worked], applied: &RemediesTaken) -> WorkSpread {
         let k = block.worst_index();
         let cost = block.node_costs(&self.problem.question, k, applied);
         let spread =
@@ -138,13 +138,13 @@ impl Evaluation<'_, '_> {
                 let beside = |t: Micros| Factor::new(t / w.typical);
                 let (least, most) = (w.least.min(w.typical), w.most.max(w.typical));
                 let order = Range::spanning(beside(least), Factor::new(1.0), beside(most));
-                spread.and(Cause::Order, order, Spread::Even)
+                spread.and(Cause::Order, order, SpreadShape::Even)
             }
         };
-        with_order.and(Cause::Speed, self.speed_doubt(), Spread::Factor).and(
+        with_order.and(Cause::Speed, self.speed_doubt(), SpreadShape::Factor).and(
             Cause::Crowding,
             self.crowding(applied),
-            Spread::Even,
+            SpreadShape::Even,
         )
     }
 
@@ -191,8 +191,8 @@ impl Evaluation<'_, '_> {
                 let rigs = self.problem.question.context.rigs;
                 let factors = spread
                     .paced(self.paced())
-                    .and(Cause::Speed, self.speed_doubt(), Spread::Factor)
-                    .and(Cause::Crowding, self.crowding(&applied), Spread::Even)
+                    .and(Cause::Speed, self.speed_doubt(), SpreadShape::Factor)
+                    .and(Cause::Crowding, self.crowding(&applied), SpreadShape::Even)
                     .factors(rigs);
                 QuantilePoint::all().map(|point| rigs.at_most(&factors, point.better())).collect()
             };
@@ -216,7 +216,7 @@ impl Surface {
         around: (PerHour, PerHour),
         model: &RiskModel<'_>,
         points: &[WakeSet],
-        work: &Work,
+        work: &BlockMix,
         factors: &[f64],
         rigs: &crate::doubt::Rigs,
     ) -> Self {
@@ -230,7 +230,7 @@ impl Surface {
         };
         let woken: &[f64] = if points.len() > 1 { &WAKE_POINTS } else { &[0.0] };
         let rate = |factor: f64, wake: usize, held: f64| {
-            let reserve = Range::exact(Blocks::new(lean_at(model.reserve, held, Spread::Even)));
+            let reserve = Range::exact(Blocks::new(lean_at(model.reserve, held, SpreadShape::Even)));
             let at = RiskModel { period: model.period, reserve, wake: &points[wake], meter: model.meter };
             let work = work.times(factor);
             at.roughly(&work).raw().max(NEVER).ln()

@@ -14,7 +14,7 @@ use crate::plan::arranged;
 use crate::plan::outcomes::longest;
 use crate::plan::outcomes::loops_after;
 use crate::plan::outcomes::tightest_first;
-use crate::plan::taken::Applied;
+use crate::plan::taken::RemediesTaken;
 use crate::rig::FarSetting;
 use crate::risk::Dropouts;
 use swiftloop_units::ids::RemedyId;
@@ -211,7 +211,7 @@ const BURSTY: f64 = 1.5;
 fn block_load(
     evaluation: &Evaluation<'_, '_>,
     block: &BlockWork,
-    applied: &Applied,
+    applied: &RemediesTaken,
     worked: &[Worked],
     deadline: Micros,
 ) -> BlockLoad {

@@ -8,12 +8,12 @@ use super::question::PhaseQuestion;
 use super::search::{Candidate, Met, Outcome};
 use super::search::{share_of, solved};
 use super::sequence::{Objection, Objections, Switches, best_sequence};
-use super::steps::{Step, steps};
-use super::why::Weighed;
+use super::steps::{PhaseStep, steps};
+use super::why::WeighedPhase;
 use super::{Arrangement, Evaluation, PhaseProblem};
 use crate::loops::Context;
 use crate::loops::far::LateOnLine;
-use crate::risk::{Meter, Remembered};
+use crate::risk::{Remembered, StepMeter};
 use crate::session::Phase;
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
@@ -63,7 +63,7 @@ pub struct Plan {
     /// Interfaces that cannot run at the rate at all.
     pub silent: Vec<Silent>,
     /// What to change from phase to phase, in the order of the choices.
-    pub steps: Vec<Step>,
+    pub steps: Vec<PhaseStep>,
     /// What to measure next, the best for its time first.
     pub measure: Vec<Proposed>,
 }
@@ -110,7 +110,7 @@ impl Plan {
 pub fn plan(context: Context<'_>, workers: &impl Workers) -> Plan {
     // Phases ask much of the same.
     let remembered = Arc::new(Remembered::default());
-    let mut best: Option<Planned<'_>> = None;
+    let mut best: Option<PlannedRate<'_>> = None;
     let mut lost: Vec<(Hz, Objections)> = Vec::new();
     for rate in context.session.rates() {
         let planned = plan_with((context, &remembered), rate, None, workers);
@@ -154,18 +154,18 @@ struct Prints {
 }
 
 /// A phase on an interface with what was weighed and the candidate that was chosen.
-struct Chosen<'a> {
+struct ChosenPhase<'a> {
     phase: PhaseId,
-    weighed: Weighed<'a>,
+    weighed: WeighedPhase<'a>,
     candidate: usize,
 }
 
-struct Planned<'a> {
+struct PlannedRate<'a> {
     context: Context<'a>,
     rate: Hz,
     objections: Objections,
     /// Interface by interface, phases in order.
-    chosen: Vec<Chosen<'a>>,
+    chosen: Vec<ChosenPhase<'a>>,
     silent: Vec<Silent>,
 }
 
@@ -173,11 +173,16 @@ struct Planned<'a> {
 fn plan_with<'a>(
     (context, remembered): (Context<'a>, &Arc<Remembered>),
     rate: Hz,
-    printed: Option<(&Prints, Planned<'a>)>,
+    printed: Option<(&Prints, PlannedRate<'a>)>,
     workers: &impl Workers,
-) -> Planned<'a> {
-    let mut planned =
-        Planned { context, rate, objections: Objections::default(), chosen: Vec::new(), silent: Vec::new() };
+) -> PlannedRate<'a> {
+    let mut planned = PlannedRate {
+        context,
+        rate,
+        objections: Objections::default(),
+        chosen: Vec::new(),
+        silent: Vec::new(),
+    };
     let mut wanted: Vec<(InterfaceId, PhaseId)> = Vec::new();
     for (interface, about) in context.rig.interface_ids() {
         let meant = |phase: &Phase| phase.interfaces.as_ref().is_none_or(|all| all.contains(&about.id));
@@ -198,10 +203,10 @@ fn plan_with<'a>(
     // Every rate is planned, and the best one once more with what is printed for all.
     let together = share_of(context.session.rates().len() + 1);
     let solved = solved(wanted, together, workers, |(interface, phase)| {
-        let before = known((interface, phase)).map(|weighed: Weighed<'a>| weighed.problem);
+        let before = known((interface, phase)).map(|weighed: WeighedPhase<'a>| weighed.problem);
         let problem = before.unwrap_or_else(|| {
             let question = PhaseQuestion::new(context, interface, phase, rate);
-            PhaseProblem::of(question, Meter::sharing(Arc::clone(remembered)))
+            PhaseProblem::of(question, StepMeter::sharing(Arc::clone(remembered)))
         });
         match prints {
             Some(prints) => problem.with_done(&prints.ids),
@@ -211,11 +216,11 @@ fn plan_with<'a>(
     let mut weighed = workers.map(solved, |((interface, phase), problem, candidates)| {
         let mut objections: Vec<Objections> = candidates.iter().map(|c| objections_to(&problem, c)).collect();
         noticeable(&mut objections, problem.question.kind.least_delay);
-        (interface, phase, Weighed { problem, candidates, objections })
+        (interface, phase, WeighedPhase { problem, candidates, objections })
     });
     weighed.extend(kept.map(|((interface, phase), weighed)| (interface, phase, weighed)));
     weighed.sort_by_key(|(interface, phase, _)| (*interface, *phase));
-    let mut by_interface: Vec<Vec<(PhaseId, Weighed<'a>)>> = Vec::new();
+    let mut by_interface: Vec<Vec<(PhaseId, WeighedPhase<'a>)>> = Vec::new();
     by_interface.resize_with(context.rig.interfaces.len(), Vec::new);
     for (interface, phase, weighed) in weighed {
         if weighed.candidates.is_empty() {
@@ -233,7 +238,7 @@ fn plan_with<'a>(
         });
         planned.objections = planned.objections.plus(sum);
         let chosen = stages.into_iter().zip(sequence);
-        planned.chosen.extend(chosen.map(|((phase, weighed), candidate)| Chosen {
+        planned.chosen.extend(chosen.map(|((phase, weighed), candidate)| ChosenPhase {
             phase,
             weighed,
             candidate,
@@ -291,9 +296,9 @@ fn switches(from: &Arrangement, to: &Arrangement) -> Switches {
     Switches { drivers: count(from.setting.driver != to.setting.driver), changes }
 }
 
-impl<'a> Planned<'a> {
+impl<'a> PlannedRate<'a> {
     /// What was weighed, by phases on interfaces.
-    fn weighed(self) -> BTreeMap<(InterfaceId, PhaseId), Weighed<'a>> {
+    fn weighed(self) -> BTreeMap<(InterfaceId, PhaseId), WeighedPhase<'a>> {
         self.chosen
             .into_iter()
             .map(|c| ((c.weighed.problem.question.interface, c.phase), c.weighed))
@@ -302,7 +307,7 @@ impl<'a> Planned<'a> {
 
     /// The prints of the phase that needs most of them, where another phase would print other tracks.
     fn prints(&self) -> Option<Prints> {
-        let of = |chosen: &Chosen<'_>| {
+        let of = |chosen: &ChosenPhase<'_>| {
             let Some(met) = chosen.weighed.candidates[chosen.candidate].outcome.met() else {
                 return (0, Vec::new());
             };
@@ -321,7 +326,7 @@ impl<'a> Planned<'a> {
     }
 
     fn finish(self, other_rates: Vec<OtherRate>, workers: &impl Workers) -> Plan {
-        let all: Vec<&Chosen<'_>> = self.chosen.iter().collect();
+        let all: Vec<&ChosenPhase<'_>> = self.chosen.iter().collect();
         let mut choices = workers.map(all, |c| choice(&c.weighed, c.candidate));
         choices.sort_by_key(|c| (c.phase, c.interface));
         let steps = steps(&self.context, &choices);

@@ -13,7 +13,7 @@ use swiftloop_units::ids::{DriverId, InterfaceId, PhaseId};
 
 /// The changes at the beginning of a phase.
 #[derive(Debug, Clone)]
-pub struct Step {
+pub struct PhaseStep {
     /// The interface.
     pub interface: InterfaceId,
     /// The phase that begins.
@@ -21,12 +21,12 @@ pub struct Step {
     /// What to undo of the phases before.
     pub restore: Vec<Remedy>,
     /// What to set and do.
-    pub set: Vec<Change>,
+    pub set: Vec<PhaseChange>,
 }
 
 /// One thing to set or do.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Change {
+pub enum PhaseChange {
     /// Choose a driver of the interface.
     Driver(DriverId),
     /// Set the buffer.
@@ -43,7 +43,7 @@ pub enum Change {
     Line(FarSetting),
 }
 
-impl Step {
+impl PhaseStep {
     /// Nothing has to be changed.
     #[must_use]
     pub fn is_empty(&self) -> bool {
@@ -52,7 +52,7 @@ impl Step {
 }
 
 /// How session, machine and interfaces stand.
-struct State {
+struct WorkState {
     /// Remedies in effect.
     remedies: Vec<Remedy>,
     /// The last setting of each interface that was used.
@@ -63,8 +63,8 @@ struct State {
 }
 
 /// The steps of all choices, which stand in the order of the work.
-pub(super) fn steps(context: &Context<'_>, choices: &[Choice]) -> Vec<Step> {
-    let mut state = State {
+pub(super) fn steps(context: &Context<'_>, choices: &[Choice]) -> Vec<PhaseStep> {
+    let mut state = WorkState {
         remedies: Vec::new(),
         settings: Vec::new(),
         roll: None,
@@ -74,8 +74,8 @@ pub(super) fn steps(context: &Context<'_>, choices: &[Choice]) -> Vec<Step> {
     choices.iter().map(|choice| state.step(context, choice)).collect()
 }
 
-impl State {
-    fn step(&mut self, context: &Context<'_>, now: &Choice) -> Step {
+impl WorkState {
+    fn step(&mut self, context: &Context<'_>, now: &Choice) -> PhaseStep {
         let phase = context.session.phase(now.phase);
         let on_lines = now.report.arranged.iter().filter(|r| is_on_the_line(r.kind));
         let wanted: &Vec<Remedy> = &now.report.remedies.iter().chain(on_lines).cloned().collect();
@@ -88,32 +88,32 @@ impl State {
         let was = self.settings.iter().find(|s| s.interface == now.interface);
         let mut set = Vec::new();
         if was.is_none_or(|w| w.driver != setting.driver) {
-            set.push(Change::Driver(setting.driver));
+            set.push(PhaseChange::Driver(setting.driver));
         }
         if was.is_none_or(|w| w.buffer != setting.buffer || w.driver != setting.driver) {
-            set.push(Change::Buffer(setting.buffer.clone()));
+            set.push(PhaseChange::Buffer(setting.buffer.clone()));
         }
         self.settings.retain(|s| s.interface != now.interface);
         self.settings.push(setting.clone());
         if self.roll != arrangement.roll {
-            set.push(arrangement.roll.map_or(Change::RollOff, Change::RollAhead));
+            set.push(arrangement.roll.map_or(PhaseChange::RollOff, PhaseChange::RollAhead));
             self.roll = arrangement.roll;
         }
         if self.workers != arrangement.workers {
-            set.push(Change::Workers(arrangement.workers));
+            set.push(PhaseChange::Workers(arrangement.workers));
             self.workers = arrangement.workers;
         }
         for line in &arrangement.link.fars {
             if !self.lines.contains(line) {
-                set.push(Change::Line(line.clone()));
+                set.push(PhaseChange::Line(line.clone()));
                 self.lines.retain(|l| l.far != line.far);
                 self.lines.push(line.clone());
             }
         }
         let new: Vec<Remedy> = wanted.iter().filter(|r| !has(&self.remedies, r)).cloned().collect();
         self.remedies.extend(new.iter().cloned());
-        set.extend(new.into_iter().map(Change::Remedy));
-        Step { interface: now.interface, phase: now.phase, restore, set }
+        set.extend(new.into_iter().map(PhaseChange::Remedy));
+        PhaseStep { interface: now.interface, phase: now.phase, restore, set }
     }
 }
 

@@ -4,7 +4,7 @@
 use super::effect::{Effect, Stored};
 use super::question::PhaseQuestion;
 use super::remedy::{Remedy, Target};
-use super::taken::Applied;
+use super::taken::RemediesTaken;
 use crate::plan::disk_and_memory::held_ahead;
 use crate::plan::disk_and_memory::read_ahead;
 use crate::plan::disk_and_memory::stream_of;
@@ -19,13 +19,13 @@ impl PhaseQuestion<'_> {
 
     /// What streams after `applied`.
     #[must_use]
-    pub fn streams_after(&self, applied: &Applied) -> MegabytesPerSecond {
+    pub fn streams_after(&self, applied: &RemediesTaken) -> MegabytesPerSecond {
         self.stream_of(self.resources.channels + applied.channels)
     }
 
     /// Memory that is needed after `applied`: what is held, and what is read ahead of each stream.
     #[must_use]
-    pub fn memory_after(&self, applied: &Applied) -> Gigabytes {
+    pub fn memory_after(&self, applied: &RemediesTaken) -> Gigabytes {
         let rig = self.context.rig;
         let freed: Gigabytes = applied.quit.iter().map(|&id| rig.program(id).memory_gb).sum();
         self.resources.memory + applied.memory - freed

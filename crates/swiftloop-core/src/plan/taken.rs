@@ -34,7 +34,7 @@ impl WorkFactor {
 
 /// The state that a set of remedies leaves behind.
 #[derive(Debug, Clone)]
-pub struct Applied {
+pub struct RemediesTaken {
     /// Factors on the work of each processor.
     pub factor: TiVec<ProcessorId, WorkFactor>,
     /// Latency of each processor, typical.

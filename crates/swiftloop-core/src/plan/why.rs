@@ -9,7 +9,7 @@ use super::{Arrangement, Evaluation, PhaseProblem, Report};
 use crate::load::{BoundBy, WorkShare};
 use crate::loops::{LegKind, LoopKind};
 use crate::rig::Offered;
-use crate::risk::Work;
+use crate::risk::BlockMix;
 use std::cmp::Ordering;
 use swiftloop_units::ids::{NodeId, PerformerId, ProcessorId, RemedyId};
 use swiftloop_units::{Micros, Ms, PerHour, Share};
@@ -242,18 +242,20 @@ pub(super) fn held_back_by(
 #[must_use]
 pub fn wake_ups_alone(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> PerHour {
     let applied = evaluation.problem.question.apply(chosen, &[]);
-    evaluation.cue_risk(&applied).typical(&Work::mixed(&[WorkShare { share: 1.0, work: Micros::new(0.0) }]))
+    evaluation
+        .cue_risk(&applied)
+        .typical(&BlockMix::mixed(&[WorkShare { share: 1.0, work: Micros::new(0.0) }]))
 }
 
 /// One phase with every candidate and what speaks against each, switches not counted.
-pub(super) struct Weighed<'a> {
+pub(super) struct WeighedPhase<'a> {
     pub(super) problem: PhaseProblem<'a>,
     pub(super) candidates: Vec<Candidate>,
     pub(super) objections: Vec<Objections>,
 }
 
 /// The best that the chosen driver can do without rendering ahead.
-pub(super) fn without_roll(weighed: &Weighed<'_>, chosen: usize) -> Option<WithoutRoll> {
+pub(super) fn without_roll(weighed: &WeighedPhase<'_>, chosen: usize) -> Option<WithoutRoll> {
     let driver = weighed.candidates[chosen].arrangement.setting.driver;
     let plain = weighed
         .candidates
@@ -286,7 +288,7 @@ pub(super) fn without_roll(weighed: &Weighed<'_>, chosen: usize) -> Option<Witho
 }
 
 /// Every other setting with the reason why it lost, those that lose by the least first.
-pub(super) fn alternatives(weighed: &Weighed<'_>, chosen: usize) -> Vec<Alternative> {
+pub(super) fn alternatives(weighed: &WeighedPhase<'_>, chosen: usize) -> Vec<Alternative> {
     let own = &weighed.candidates[chosen].arrangement;
     let rank = |c: &Candidate, objections: &Objections| match c.outcome {
         Outcome::Dearer(least) => Objections { effort: f64::from(least), ..Objections::default() },
@@ -311,7 +313,7 @@ pub(super) fn alternatives(weighed: &Weighed<'_>, chosen: usize) -> Vec<Alternat
     answer
 }
 
-fn why_lost(weighed: &Weighed<'_>, chosen: usize, lost: &Candidate, objections: &Objections) -> WhyNot {
+fn why_lost(weighed: &WeighedPhase<'_>, chosen: usize, lost: &Candidate, objections: &Objections) -> WhyNot {
     let own = &weighed.objections[chosen];
     let chosen = &weighed.candidates[chosen];
     let met = chosen.outcome.met();

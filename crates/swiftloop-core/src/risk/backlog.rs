@@ -6,7 +6,7 @@
 
 /// What the walk needs to know.
 #[derive(Debug, Clone, Copy)]
-pub struct Walk<'a> {
+pub struct BacklogWalk<'a> {
     /// Periods until a block must be done: more than one.
     pub reserve: f64,
     /// Steps of the grid in a period.
@@ -122,7 +122,7 @@ const LOOK: usize = 30;
 
 /// Dropouts per block in the long run; and how many steps it took to know that, of about a nanosecond each.
 #[must_use]
-pub fn dropouts_per_block(walk: Walk<'_>, kinds: &[Takes<'_>]) -> (f64, u64) {
+pub fn dropouts_per_block(walk: BacklogWalk<'_>, kinds: &[Takes<'_>]) -> (f64, u64) {
     let h = 1.0 / walk.steps as f64;
     // Backlog states 0, h, 2h, … up to reserve − 1: what may be left over without having broken.
     let left_over = (walk.reserve - 1.0).max(0.0) * walk.steps as f64;
@@ -207,11 +207,11 @@ mod tests {
     use super::*;
 
     fn rate(reserve: f64, steps: usize, later: impl Fn(f64) -> f64) -> f64 {
-        of(Walk { reserve, steps, order: &[0], rounded: Rounded::Evenly }, &[&later])
+        of(BacklogWalk { reserve, steps, order: &[0], rounded: Rounded::Evenly }, &[&later])
     }
 
     /// Blocks that are delayed by nothing.
-    fn of(walk: Walk<'_>, later: &[&dyn Fn(f64) -> f64]) -> f64 {
+    fn of(walk: BacklogWalk<'_>, later: &[&dyn Fn(f64) -> f64]) -> f64 {
         let never = |t: f64| f64::from(u8::from(t < 0.0));
         let kinds: Vec<Takes<'_>> =
             later.iter().map(|&work| Takes { share: 1.0, work, asleep: &never, busy: &never }).collect();
@@ -268,7 +268,7 @@ mod tests {
         for load in [0.3, 0.5, 0.7] {
             for reserve in [1.5, 2.0, 3.0, 4.5] {
                 let later = |t: f64| if t < load { 1.0 } else { 0.01 * (-6.0 * (t - load)).exp() };
-                let at = |steps, rounded| of(Walk { reserve, steps, order: &[0], rounded }, &[&later]);
+                let at = |steps, rounded| of(BacklogWalk { reserve, steps, order: &[0], rounded }, &[&later]);
                 let (said, most) = (at(96, Rounded::Evenly), at(16, Rounded::Up));
                 assert!(said <= most && most < 8.0 * said, "{load} {reserve}: {said} {most}");
             }
@@ -281,7 +281,7 @@ mod tests {
         let takes = |long: f64| move |t: f64| f64::from(u8::from(t < long));
         let (heavy, light) = (takes(1.4), takes(0.4));
         let walk = |order: &[usize]| {
-            of(Walk { reserve: 2.0, steps: 10, order, rounded: Rounded::Evenly }, &[&heavy, &light])
+            of(BacklogWalk { reserve: 2.0, steps: 10, order, rounded: Rounded::Evenly }, &[&heavy, &light])
         };
         assert_eq!(walk(&[0, 1]), 0.0);
         assert!(walk(&[0, 0, 0, 1, 1, 1]) > 0.1);

@@ -3,18 +3,18 @@
 //! everywhere, and can say how far off it may be.
 
 use super::Remembered;
-use super::remembered::{Answer, Question};
+use super::remembered::{RememberedRisk, RiskKey};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 /// Counts what one problem has cost, in steps of about a nanosecond of a laptop's core.
 #[derive(Debug, Default)]
-pub struct Meter {
+pub struct StepMeter {
     spent: AtomicU64,
     remembered: Arc<Remembered>,
 }
 
-impl Meter {
+impl StepMeter {
     /// Of a problem that asks much of what others ask: what one has worked out the others know.
     #[must_use]
     pub fn sharing(remembered: Arc<Remembered>) -> Self {
@@ -33,7 +33,7 @@ impl Meter {
     }
 
     /// The answer to a question, and its steps, whoever worked it out.
-    pub(super) fn answer(&self, question: &Question, of: impl FnOnce() -> Answer) -> f64 {
+    pub(super) fn answer(&self, question: &RiskKey, of: impl FnOnce() -> RememberedRisk) -> f64 {
         let answer = self.remembered.answer(question, of);
         self.add(answer.steps);
         answer.value

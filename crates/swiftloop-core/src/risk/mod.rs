@@ -14,11 +14,11 @@ mod wake;
 mod work;
 
 pub use crate::doubt::DropoutVerdict;
-pub use backlog::{Takes, Walk, dropouts_per_block};
-pub use meter::Meter;
+pub use backlog::{BacklogWalk, Takes, dropouts_per_block};
+pub use meter::StepMeter;
 pub use model::{Dropouts, RiskModel};
-pub use pace::{Delay, Pace};
+pub use pace::{DelayLaw, Pace};
 pub use remembered::Remembered;
 pub use resources::{disk_dropouts, disk_rate, memory_dropouts};
 pub use wake::{Wake, WakeSet};
-pub use work::Work;
+pub use work::BlockMix;

@@ -1,9 +1,9 @@
 //! The risk of one setting: patterns of work with their weights, against a deadline, through the wake-up
 //! delays and the variation of execution time.
 
-use super::backlog::{Rounded, Takes, Walk, dropouts_per_block};
-use super::remembered::{Answer, Question};
-use super::{Delay, Meter, Pace, Wake, WakeSet, Work};
+use super::backlog::{BacklogWalk, Rounded, Takes, dropouts_per_block};
+use super::remembered::{RememberedRisk, RiskKey};
+use super::{BlockMix, DelayLaw, Pace, StepMeter, Wake, WakeSet};
 use serde::Serialize;
 use swiftloop_units::{Blocks, Micros, PerHour, Range};
 
@@ -44,7 +44,7 @@ pub struct RiskModel<'a> {
     /// Wake-up delays.
     pub wake: &'a WakeSet,
     /// Counts how much is worked out, and remembers it, where somebody wants to know.
-    pub meter: Option<&'a Meter>,
+    pub meter: Option<&'a StepMeter>,
 }
 
 const US_PER_HOUR: f64 = 3.6e9;
@@ -65,24 +65,24 @@ const STEADY: f64 = 1e-4;
 impl RiskModel<'_> {
     /// Dropouts per hour, typical figures only.
     #[must_use]
-    pub fn typical(&self, work: &Work) -> PerHour {
+    pub fn typical(&self, work: &BlockMix) -> PerHour {
         self.per_hour(&self.wake.typical, work, self.reserve.typical())
     }
 
     /// The same on a coarser grid, where lateness carries over: as good as a tenth or so, for what is interpolated anyway.
     #[must_use]
-    pub fn roughly(&self, work: &Work) -> PerHour {
+    pub fn roughly(&self, work: &BlockMix) -> PerHour {
         self.rate_on(&self.wake.typical, work, self.reserve.typical(), (ROUGH_STEPS, Rounded::Roughly))
     }
 
     /// Between which rates the typical figure lies, at a fraction of the price: at least what is too slow by its pace alone;
     /// at most what is slower than a very slow pace, or late at that pace.
     #[must_use]
-    pub fn typical_between(&self, work: &Work) -> (PerHour, PerHour) {
+    pub fn typical_between(&self, work: &BlockMix) -> (PerHour, PerHour) {
         self.between(&self.wake.typical, work, self.reserve.typical())
     }
 
-    fn between(&self, wake: &Wake, work: &Work, reserve: Blocks) -> (PerHour, PerHour) {
+    fn between(&self, wake: &Wake, work: &BlockMix, reserve: Blocks) -> (PerHour, PerHour) {
         /// Standard normal points at which a pace is very slow, and the chance of a slower one.
         const SLOW: [(f64, f64); 3] = [(4.0, 3.2e-5), (5.5, 1.9e-8), (7.0, 1.3e-12)];
         let blocks_per_hour = US_PER_HOUR / self.period.raw();
@@ -120,7 +120,7 @@ impl RiskModel<'_> {
     /// late block spans bring no block of their own, `1 + Σⱼ P(longer than j periods)` of them for every block done.
     /// Unlike [`RiskModel::typical`] this falls again when blocks take many periods.
     #[must_use]
-    pub fn counted(&self, work: &Work) -> Dropouts {
+    pub fn counted(&self, work: &BlockMix) -> Dropouts {
         let one = |wake: &Wake| {
             let longer = |j: u32| {
                 let t = f64::from(j) * self.period.raw();
@@ -138,21 +138,21 @@ impl RiskModel<'_> {
 
     /// Late blocks come in hiccups, and a hiccup is one dropout; what is late because the work itself took too long comes
     /// by itself, and each counts.
-    fn per_hour(&self, wake: &Wake, work: &Work, reserve: Blocks) -> PerHour {
+    fn per_hour(&self, wake: &Wake, work: &BlockMix, reserve: Blocks) -> PerHour {
         self.rate_on(wake, work, reserve, (STEPS.1, Rounded::Evenly))
     }
 
-    fn rate_on(&self, wake: &Wake, work: &Work, reserve: Blocks, grid: (f64, Rounded)) -> PerHour {
+    fn rate_on(&self, wake: &Wake, work: &BlockMix, reserve: Blocks, grid: (f64, Rounded)) -> PerHour {
         let blocks_per_hour = US_PER_HOUR / self.period.raw();
         let fineness = [grid.0, f64::from(grid.1 as u8)];
         let dropouts = self.known(0, (wake, work, reserve, &fineness), || {
-            let Answer { value: all, steps } = self.broken(wake, work, (reserve.raw(), grid), false);
+            let RememberedRisk { value: all, steps } = self.broken(wake, work, (reserve.raw(), grid), false);
             if wake.cluster <= 1.0 || self.is_rarely_slow(wake, work, all) {
-                return Answer { value: all / wake.cluster.max(1.0), steps };
+                return RememberedRisk { value: all / wake.cluster.max(1.0), steps };
             }
             let slow = self.broken(wake, work, (reserve.raw(), grid), true);
             let by_pace = slow.value.min(all);
-            Answer { value: by_pace + (all - by_pace) / wake.cluster, steps: steps + slow.steps }
+            RememberedRisk { value: by_pace + (all - by_pace) / wake.cluster, steps: steps + slow.steps }
         });
         PerHour::new(blocks_per_hour * dropouts)
     }
@@ -161,11 +161,11 @@ impl RiskModel<'_> {
     fn known(
         &self,
         kind: u8,
-        (wake, work, reserve, more): (&Wake, &Work, Blocks, &[f64]),
-        of: impl FnOnce() -> Answer,
+        (wake, work, reserve, more): (&Wake, &BlockMix, Blocks, &[f64]),
+        of: impl FnOnce() -> RememberedRisk,
     ) -> f64 {
         let Some(meter) = self.meter else { return of().value };
-        let mut question = Question::new(kind);
+        let mut question = RiskKey::new(kind);
         question.number(self.period.raw());
         question.number(reserve.raw());
         more.iter().for_each(|x| question.number(*x));
@@ -176,7 +176,7 @@ impl RiskModel<'_> {
 
     /// Whether blocks that are slow by their pace alone are too few to count beside `all` that break: where lateness carries
     /// over nothing is late at all before some block takes longer than a period.
-    fn is_rarely_slow(&self, wake: &Wake, work: &Work, all: f64) -> bool {
+    fn is_rarely_slow(&self, wake: &Wake, work: &BlockMix, all: f64) -> bool {
         /// Of what is said.
         const LITTLE: f64 = 1e-3;
         let slow = work.kinds().iter().map(|k| k.share * wake.late_by_pace(k.work.raw(), self.period.raw()));
@@ -187,16 +187,16 @@ impl RiskModel<'_> {
     fn broken(
         &self,
         wake: &Wake,
-        work: &Work,
+        work: &BlockMix,
         (reserve, grid): (f64, (f64, Rounded)),
         by_pace: bool,
-    ) -> Answer {
+    ) -> RememberedRisk {
         let period = self.period.raw();
         let late =
             |us: f64, t: f64| if by_pace { wake.late_by_pace(us, t) } else { wake.late(us, t, period) };
         if reserve <= SINGLE {
             let each = work.kinds().iter().map(|k| k.share * late(k.work.raw(), reserve * period));
-            return Answer { value: each.sum::<f64>().min(1.0), steps: 0 };
+            return RememberedRisk { value: each.sum::<f64>().min(1.0), steps: 0 };
         }
         // As fine as the pace varies, so that the grid adds little to it; what it adds is taken off first.
         let heaviest = work.kinds().iter().map(|k| k.work.raw()).fold(0.0, f64::max) / period;
@@ -211,10 +211,10 @@ impl RiskModel<'_> {
     fn walked(
         &self,
         wake: &Wake,
-        work: &Work,
+        work: &BlockMix,
         (reserve, steps, rounded): (f64, usize, Rounded),
         by_pace: bool,
-    ) -> Answer {
+    ) -> RememberedRisk {
         let period = self.period.raw();
         let prompt = |t: f64| f64::from(u8::from(t < 0.0));
         let laws: Vec<_> = work
@@ -233,8 +233,8 @@ impl RiskModel<'_> {
             .iter()
             .map(|(share, work, asleep, busy)| Takes { share: *share, work, asleep, busy })
             .collect();
-        let walk = Walk { reserve, steps, order: work.order(), rounded };
+        let walk = BacklogWalk { reserve, steps, order: work.order(), rounded };
         let (value, steps) = dropouts_per_block(walk, &kinds);
-        Answer { value, steps }
+        RememberedRisk { value, steps }
     }
 }

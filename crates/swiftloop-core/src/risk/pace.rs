@@ -13,7 +13,7 @@ pub enum Pace {
 }
 
 /// A law of delays: how likely a longer one is.
-pub trait Delay {
+pub trait DelayLaw {
     /// Logarithm of P(delay > x); zero below zero.
     fn log_later_than(&self, x: f64) -> f64;
     /// How fast that falls at x.
@@ -91,7 +91,7 @@ impl Pace {
 
     /// P(delay + `work` × pace > `t`).
     #[must_use]
-    pub fn later_than(&self, delay: &impl Delay, work: f64, t: f64) -> f64 {
+    pub fn later_than(&self, delay: &impl DelayLaw, work: f64, t: f64) -> f64 {
         match self {
             Self::Seen(paces) => {
                 paces.iter().map(|&(share, pace)| share * delay.later_than(t - work * pace)).sum()
@@ -123,7 +123,7 @@ struct Bulk {
     up_to: f64,
 }
 
-fn log_normal<D: Delay>(delay: &D, sd: f64, work: f64, t: f64) -> f64 {
+fn log_normal<D: DelayLaw>(delay: &D, sd: f64, work: f64, t: f64) -> f64 {
     if t <= 0.0 {
         return 1.0;
     }
@@ -152,7 +152,7 @@ fn shares(sd: f64, step: f64) -> [f64; 4] {
     [at(GAUSS[0].0), at(GAUSS[1].0), at(GAUSS[2].0), at(1.0)]
 }
 
-impl<D: Delay> OverPace<'_, D> {
+impl<D: DelayLaw> OverPace<'_, D> {
     /// The pace, as a standard normal variable, at which the delay has just x of room left.
     fn room(&self, x: f64) -> f64 {
         if x < self.t { ((self.t - x) / self.work).ln() / self.sd } else { f64::NEG_INFINITY }
@@ -269,7 +269,7 @@ mod tests {
         tail: Pareto,
     }
 
-    impl Delay for Class {
+    impl DelayLaw for Class {
         fn log_later_than(&self, x: f64) -> f64 {
             if x < 0.0 {
                 0.0
@@ -301,7 +301,7 @@ mod tests {
     }
 
     /// Many small steps of the middle: slow, and as plain as can be.
-    fn by_steps(delay: &impl Delay, sd: f64, work: f64, t: f64) -> f64 {
+    fn by_steps(delay: &impl DelayLaw, sd: f64, work: f64, t: f64) -> f64 {
         let top = ((t / work).ln() / sd).min(38.0);
         let n = 400_000;
         let h = (top + 12.0) / f64::from(n);

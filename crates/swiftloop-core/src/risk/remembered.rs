@@ -13,9 +13,9 @@ const MOST: usize = 1 << 18;
 /// Everything an answer depends on, as 128 bits of a hash: two questions that share them are not to be expected before there
 /// are some 2⁶⁴.
 #[derive(Debug)]
-pub(super) struct Question([DefaultHasher; 2]);
+pub(super) struct RiskKey([DefaultHasher; 2]);
 
-impl Question {
+impl RiskKey {
     /// So many kinds of questions there are; their numbers tell them apart.
     pub(super) fn new(kind: u8) -> Self {
         let mut both = [DefaultHasher::new(), DefaultHasher::new()];
@@ -41,18 +41,18 @@ impl Question {
 
 /// An answer with what it cost, in steps of the meter.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Answer {
+pub(super) struct RememberedRisk {
     pub(super) value: f64,
     pub(super) steps: u64,
 }
 
 /// Answers by their questions.
 #[derive(Debug, Default)]
-pub struct Remembered(Mutex<HashMap<[u64; 2], Answer>>);
+pub struct Remembered(Mutex<HashMap<[u64; 2], RememberedRisk>>);
 
 impl Remembered {
     /// The answer, worked out where nobody asked before. Two who ask at once both work it out.
-    pub(super) fn answer(&self, question: &Question, of: impl FnOnce() -> Answer) -> Answer {
+    pub(super) fn answer(&self, question: &RiskKey, of: impl FnOnce() -> RememberedRisk) -> RememberedRisk {
         let key = question.key();
         let known = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(answer) = known().get(&key).copied() {
@@ -76,11 +76,11 @@ mod tests {
         let remembered = Remembered::default();
         let asked = std::cell::Cell::new(0);
         let ask = |kind, numbers: &[f64]| {
-            let mut question = Question::new(kind);
+            let mut question = RiskKey::new(kind);
             numbers.iter().for_each(|x| question.number(*x));
             let answer = remembered.answer(&question, || {
                 asked.set(asked.get() + 1);
-                Answer { value: numbers.iter().sum(), steps: 7 }
+                RememberedRisk { value: numbers.iter().sum(), steps: 7 }
             });
             (answer.value, answer.steps)
         };

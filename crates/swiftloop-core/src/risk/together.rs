@@ -3,7 +3,7 @@
 //! rate, so what counts is for how long a block can be struck; only where thresholds are high beside what lies
 //! beyond them, or wake-ups are long beside it, is this worth a thought.
 
-use super::{Delay, Wake};
+use super::{DelayLaw, Wake};
 use std::f64::consts::LN_2;
 
 /// As a share of what one does: less is nothing.
@@ -11,7 +11,7 @@ const LITTLE: f64 = 0.02;
 
 /// Two interruptions of one block, whatever else delays it.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Pair<'a> {
+pub(super) struct TwoInterruptions<'a> {
     wake: &'a Wake,
     /// How often, beside half the square of one.
     times: f64,
@@ -47,20 +47,20 @@ impl Wake {
     /// while it sleeps and one between then and its end with `v(u + l)`, both while it works with `u²/2 + ul`, where `l` is
     /// how long the first holds it up: together `1/2 + l`. With two of equal length `l` is half of the slack. Those that come
     /// while it works come on top of its wake-up.
-    pub(super) fn pair(&self, slack: f64, period: f64) -> Option<Pair<'_>> {
+    pub(super) fn pair(&self, slack: f64, period: f64) -> Option<TwoInterruptions<'_>> {
         let held = (slack / period).max(0.0);
         let working = (1.0 - held).clamp(0.0, 1.0);
         self.two(1.0 + held, working * (working + held))
     }
 
     /// The same of a block that finds its thread busy.
-    pub(super) fn two_in_a_period(&self) -> Option<Pair<'_>> {
+    pub(super) fn two_in_a_period(&self) -> Option<TwoInterruptions<'_>> {
         self.two(1.0, 0.0)
     }
 
-    fn two(&self, times: f64, late: f64) -> Option<Pair<'_>> {
+    fn two(&self, times: f64, late: f64) -> Option<TwoInterruptions<'_>> {
         let log = self.log_tail_share - LN_2 + self.threshold / self.tail.scale;
-        (self.unseen.is_none() && log > LITTLE.ln()).then_some(Pair { wake: self, times, late })
+        (self.unseen.is_none() && log > LITTLE.ln()).then_some(TwoInterruptions { wake: self, times, late })
     }
 
     /// The law of an interruption of work that comes on top of its wake-up, for a block that works for such a share of a period.
@@ -100,7 +100,7 @@ impl Wake {
     }
 }
 
-impl Pair<'_> {
+impl TwoInterruptions<'_> {
     /// Beyond twice the threshold the sum of two excesses falls like that of two exponential ones, `(1 + Λ)·S` with
     /// `Λ = −ln S`.
     fn longer(&self, us: f64) -> (f64, Longer) {
@@ -128,13 +128,13 @@ impl AfterWaking<'_> {
 
 /// All that delays a block that finds its thread asleep.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Together<'a> {
+pub(super) struct TwoCauses<'a> {
     wake: &'a Wake,
-    pair: Option<Pair<'a>>,
+    pair: Option<TwoInterruptions<'a>>,
     after: Option<AfterWaking<'a>>,
 }
 
-impl<'a> Together<'a> {
+impl<'a> TwoCauses<'a> {
     /// Of a block of so much `work` with so much `slack`, where one is due every `period`.
     pub(super) fn of(wake: &'a Wake, work: f64, slack: f64, period: f64) -> Self {
         Self { wake, pair: wake.pair(slack, period), after: wake.after_waking(slack, work / period) }
@@ -146,7 +146,7 @@ impl<'a> Together<'a> {
     }
 }
 
-impl Delay for Together<'_> {
+impl DelayLaw for TwoCauses<'_> {
     fn log_later_than(&self, us: f64) -> f64 {
         let alone = self.wake.log_later_than(us);
         if us < 0.0 || self.pair.is_none() && self.after.is_none() {
@@ -178,7 +178,7 @@ impl Wake {
     #[must_use]
     pub fn late(&self, work: f64, t: f64, period: f64) -> f64 {
         let slack = t - work;
-        let law = Together::of(self, work, slack, period);
+        let law = TwoCauses::of(self, work, slack, period);
         (self.pace.later_than(&law, work, t) + self.struck(slack, work)).min(1.0)
     }
 
@@ -189,6 +189,6 @@ impl Wake {
 
     /// What two causes do together: two interruptions, or one of a block that woke late.
     pub(super) fn more_than_one(&self, work: f64, us: f64, period: f64) -> f64 {
-        Together::of(self, work, us, period).more_than_one(us)
+        TwoCauses::of(self, work, us, period).more_than_one(us)
     }
 }

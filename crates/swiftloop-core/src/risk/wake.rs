@@ -2,8 +2,8 @@
 //! Below the threshold the measured histogram (or, for a class of machine, an exponential through its median
 //! and its threshold); above it the generalised Pareto tail.
 
-use super::pace::{Delay, Pace};
-use super::remembered::Question;
+use super::pace::{DelayLaw, Pace};
+use super::remembered::RiskKey;
 use crate::rig::{PaceBin, PowerPlan, Rig, WakeProfile};
 use crate::tables::MachineRow;
 use swiftloop_units::stats::Pareto;
@@ -48,7 +48,7 @@ pub struct WakeSet {
     pub origin: Origin,
 }
 
-impl Delay for Wake {
+impl DelayLaw for Wake {
     fn log_later_than(&self, us: f64) -> f64 {
         if us < 0.0 {
             return 0.0;
@@ -115,10 +115,10 @@ impl Wake {
     }
 
     /// All that a chance over it depends on.
-    pub(super) fn ask(&self, question: &mut Question) {
+    pub(super) fn ask(&self, question: &mut RiskKey) {
         // A field that comes to this type has to be asked, too.
         let Self { body, threshold, tail_share, log_tail_share, tail, pace, unseen, cluster } = self;
-        let points = |question: &mut Question, all: &[(f64, f64)]| {
+        let points = |question: &mut RiskKey, all: &[(f64, f64)]| {
             question.count(all.len());
             for (a, b) in all {
                 question.number(*a);

@@ -1,11 +1,11 @@
 //! The work of blocks as the risk sees it: what each kind takes, and in which order they come.
 
-use super::remembered::Question;
+use super::remembered::RiskKey;
 use crate::load::WorkShare;
 
 /// Kinds of blocks, and their order.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Work {
+pub struct BlockMix {
     kinds: Vec<WorkShare>,
     /// The kind of every block of the cycle; empty when they come as chance will have it.
     order: Vec<usize>,
@@ -14,7 +14,7 @@ pub struct Work {
 /// Cycles that are longer are taken as if blocks came by chance.
 const LONGEST_ORDER: usize = 256;
 
-impl Work {
+impl BlockMix {
     /// Kinds that come in this order, again and again.
     #[must_use]
     pub fn in_order(kinds: Vec<WorkShare>, order: &[usize]) -> Self {
@@ -48,7 +48,7 @@ impl Work {
     }
 
     /// All that a chance over it depends on.
-    pub(super) fn ask(&self, question: &mut Question) {
+    pub(super) fn ask(&self, question: &mut RiskKey) {
         question.count(self.kinds.len());
         for kind in &self.kinds {
             question.number(kind.share);

@@ -2,9 +2,9 @@
 //! tried goes out. The machine is listened to in stretches between those that are judged: what is predicted for a block
 //! comes from the stretches in between, so that it can be wrong, and so that a noisy minute strikes both alike.
 
-use super::{Counts, Decision, Observed, Provenance, Question, Rung, Samples, learn};
+use super::{Decision, Observed, Provenance, Rung, Samples, SoakTest, ValueCounts, learn};
 use crate::load::WorkShare;
-use crate::risk::{Dropouts, RiskModel, WakeSet, Work};
+use crate::risk::{BlockMix, Dropouts, RiskModel, WakeSet};
 use swiftloop_units::{Block, Blocks, Hz, Micros, Range, Seconds};
 
 /// One kind of block.
@@ -18,7 +18,7 @@ pub struct WorkPattern {
 
 /// A stretch of time to live through.
 #[derive(Debug, Clone, Copy)]
-pub struct Stretch<'a> {
+pub struct SoakStretch<'a> {
     /// Block.
     pub block: Block,
     /// The work of a block.
@@ -49,7 +49,7 @@ pub struct StretchResult {
     /// Delays and paces.
     pub heard: Samples,
     /// Execution times in µs.
-    pub exec_us: Counts,
+    pub exec_us: ValueCounts,
     /// How it ended.
     pub end: End,
 }
@@ -68,7 +68,7 @@ pub trait SoakMachine {
     /// When it cannot.
     fn live(
         &mut self,
-        stretch: Stretch<'_>,
+        stretch: SoakStretch<'_>,
         goes_on: &mut dyn FnMut(u64, Seconds) -> bool,
     ) -> Result<StretchResult, Self::Error>;
 }
@@ -83,7 +83,7 @@ pub struct Climb<'a> {
     /// Blocks, rising, with their work.
     pub blocks: Vec<(Block, Vec<WorkPattern>)>,
     /// What is asked of each.
-    pub question: Question,
+    pub question: SoakTest,
     /// How long each block is judged.
     pub length: Seconds,
     /// Stop at the first block that holds or shows no miss, and at each block as soon as its answer is known.
@@ -117,15 +117,15 @@ const FEWEST_PACES: u64 = 200;
 
 /// One rung while it is climbed.
 #[derive(Default)]
-struct Seen {
+struct RungProgress {
     observed: Observed,
     listened: Samples,
     judged: Samples,
-    exec_us: Counts,
+    exec_us: ValueCounts,
     end: End,
 }
 
-impl Seen {
+impl RungProgress {
     fn take(&mut self, lived: StretchResult, judged: bool) {
         self.end = lived.end;
         if !judged {
@@ -177,13 +177,13 @@ impl Climb<'_> {
         machine: &mut M,
         block: Block,
         patterns: &[WorkPattern],
-    ) -> Result<Seen, M::Error> {
+    ) -> Result<RungProgress, M::Error> {
         let period = Seconds::from(block.period(self.rate));
         let longest = self.length.max(period * FEWEST_PERIODS.1);
         let length = STRETCH.max(period * FEWEST_PERIODS.0);
         let enough = longest - REMAINDER.0.max(period * REMAINDER.1);
         machine.begin(block, longest);
-        let mut seen = Seen::default();
+        let mut seen = RungProgress::default();
         while seen.observed.lasted < enough && !self.known(&seen.observed) {
             let so_far = seen.observed;
             let length = length.min(longest - so_far.lasted);
@@ -192,7 +192,7 @@ impl Climb<'_> {
                     let now = Observed { blocks: 0, late: 0, runs: misses, lasted };
                     !(judged && self.known(&so_far.plus(now)))
                 };
-                let stretch = Stretch { block, patterns, length, judged };
+                let stretch = SoakStretch { block, patterns, length, judged };
                 seen.take(machine.live(stretch, &mut goes_on)?, judged);
                 if seen.end != End::Whole {
                     return Ok(seen);
@@ -227,6 +227,7 @@ impl Climb<'_> {
         };
         let each: Vec<WorkShare> = patterns.iter().flat_map(of_workers).collect();
         let reserve = Range::exact(Blocks::new(self.reserve));
-        RiskModel { period: block.period(self.rate), reserve, wake, meter: None }.counted(&Work::mixed(&each))
+        RiskModel { period: block.period(self.rate), reserve, wake, meter: None }
+            .counted(&BlockMix::mixed(&each))
     }
 }

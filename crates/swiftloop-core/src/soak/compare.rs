@@ -15,7 +15,7 @@ pub enum ComparedFigure {
 
 /// How one figure changed.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Change {
+pub struct FigureChange {
     /// What changed.
     pub figure: ComparedFigure,
     /// Before.
@@ -39,12 +39,12 @@ const SPEED_NOISE: f64 = 0.03;
 
 /// What changed from `old` to `new`.
 #[must_use]
-pub fn compare(old: &WakeProfile, new: &WakeProfile) -> Vec<Change> {
-    let mut changes: Vec<Change> = AT.iter().filter_map(|&q| slower_than(old, new, q)).collect();
+pub fn compare(old: &WakeProfile, new: &WakeProfile) -> Vec<FigureChange> {
+    let mut changes: Vec<FigureChange> = AT.iter().filter_map(|&q| slower_than(old, new, q)).collect();
     if let (Some(before), Some(now)) = (old.core_speed, new.core_speed) {
         let drift = |p: &WakeProfile| p.pace_drift.map_or(SPEED_NOISE, |d| d.raw().max(SPEED_NOISE));
         let noise = drift(old).hypot(drift(new));
-        changes.push(Change {
+        changes.push(FigureChange {
             figure: ComparedFigure::Speed,
             before: before.raw(),
             now: now.raw(),
@@ -57,7 +57,7 @@ pub fn compare(old: &WakeProfile, new: &WakeProfile) -> Vec<Change> {
 }
 
 /// Share of wake-ups above the old profile's quantile `q`, then and now, by a test of two proportions.
-fn slower_than(old: &WakeProfile, new: &WakeProfile, q: f64) -> Option<Change> {
+fn slower_than(old: &WakeProfile, new: &WakeProfile, q: f64) -> Option<FigureChange> {
     let mut seen = 0;
     let bound = old.bins.iter().find(|b| {
         seen += b.count;
@@ -72,7 +72,7 @@ fn slower_than(old: &WakeProfile, new: &WakeProfile, q: f64) -> Option<Change> {
     let deviation = (pooled * (1.0 - pooled) * (1.0 / n + 1.0 / m)).sqrt();
     let z = if deviation > 0.0 { (now - before).abs() / deviation } else { 0.0 };
     let by_chance = two_sided(z);
-    Some(Change {
+    Some(FigureChange {
         figure: ComparedFigure::LaterThan(bound.up_to_us),
         before,
         now,
@@ -105,13 +105,13 @@ fn two_sided(z: f64) -> f64 {
 
 #[cfg(test)]
 mod tests {
-    use super::super::{Counts, Provenance, Samples, learn};
+    use super::super::{Provenance, Samples, ValueCounts, learn};
     use super::*;
 
     fn profile(seed: u64, scale: f64, speed: f64) -> WakeProfile {
         let mut random = fastrand::Rng::with_seed(seed);
         let delays: Vec<(f64, u64)> = (0..20_000).map(|_| (10.0 - scale * random.f64().ln(), 1)).collect();
-        let heard = Samples { wakes: Counts::new(delays), ..Samples::default() };
+        let heard = Samples { wakes: ValueCounts::new(delays), ..Samples::default() };
         learn(&heard, &Provenance { core_speed: Some(speed), ..Provenance::default() }).unwrap()
     }
 

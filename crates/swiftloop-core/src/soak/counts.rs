@@ -4,12 +4,12 @@ use serde::{Deserialize, Serialize};
 
 /// Values and how often each was seen, in rising order.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
-pub struct Counts {
+pub struct ValueCounts {
     values: Vec<(f64, u64)>,
     total: u64,
 }
 
-impl Counts {
+impl ValueCounts {
     /// From values in any order; those that are no numbers or never seen are left out, equal ones are joined.
     #[must_use]
     pub fn new(values: impl IntoIterator<Item = (f64, u64)>) -> Self {
@@ -100,7 +100,7 @@ mod tests {
     proptest! {
         #[test]
         fn quantiles_are_those_of_the_sorted_list(mut list in prop::collection::vec(0u32..50, 1..200), q in 0.001f64..1.0) {
-            let counts = Counts::new(list.iter().map(|x| (f64::from(*x), 1)));
+            let counts = ValueCounts::new(list.iter().map(|x| (f64::from(*x), 1)));
             list.sort_unstable();
             let k = ((q * list.len() as f64).ceil() as usize).clamp(1, list.len());
             prop_assert_eq!(counts.quantile(q), f64::from(list[k - 1]));
@@ -111,7 +111,7 @@ mod tests {
 
         #[test]
         fn bins_lose_nothing(list in prop::collection::vec((0.0f64..100.0, 1u64..9), 1..60)) {
-            let counts = Counts::new(list);
+            let counts = ValueCounts::new(list);
             let bins = counts.bins(&[0.1, 0.5, 0.9, 0.99, 1.0]);
             prop_assert_eq!(bins.iter().map(|b| b.1).sum::<u64>(), counts.total());
             prop_assert!(bins.windows(2).all(|w| w[0].0 < w[1].0));
@@ -121,7 +121,7 @@ mod tests {
 
     #[test]
     fn nothing_seen_is_nothing() {
-        let none = Counts::new([(f64::NAN, 3), (1.0, 0)]);
+        let none = ValueCounts::new([(f64::NAN, 3), (1.0, 0)]);
         assert_eq!((none.total(), none.quantile(0.5), none.max(), none.mean()), (0, 0.0, 0.0, 0.0));
         assert!(none.bins(&[1.0]).is_empty());
     }

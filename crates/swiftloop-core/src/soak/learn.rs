@@ -1,7 +1,7 @@
 //! From what a soak heard to a profile for the risk model: the histogram of wake-up delays, a generalised Pareto tail over
 //! a high threshold, how much longer work takes than undisturbed, and how all of that clusters in time.
 
-use super::Counts;
+use super::ValueCounts;
 use crate::rig::{PaceBin, PowerPlan, WakeBin, WakeProfile};
 use serde::{Deserialize, Serialize};
 use swiftloop_units::stats::{HEAVIEST, Pareto, ParetoFit, fit_pareto};
@@ -25,11 +25,11 @@ const BEYOND: [u64; 7] = [40, 80, 160, 320, 640, 1280, 2560];
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub struct Samples {
     /// Wake-up delays in µs.
-    pub wakes: Counts,
+    pub wakes: ValueCounts,
     /// Slow wake-ups in order: block number and delay in µs.
     pub slow: Vec<(u64, f64)>,
     /// Execution times beside what they should be (1 = as calibrated).
-    pub pace: Counts,
+    pub pace: ValueCounts,
     /// For every second with work: mean pace.
     pub pace_by_second: Vec<f64>,
 }
@@ -91,7 +91,7 @@ pub fn learn(heard: &Samples, about: &Provenance) -> Option<WakeProfile> {
     let stretched = |to: f64| Micros::new((scale + (to - scale) * widen).max(scale * 0.2).max(1e-3));
     // Held within what a rig file takes before it is cut into bins, so that no two bins end at the same bound.
     let held = |&(pace, count): &(f64, u64)| (pace.clamp(PACES.0, PACES.1), count);
-    let paces = Counts::new(heard.pace.values().iter().map(held)).bins(&PACE_AT);
+    let paces = ValueCounts::new(heard.pace.values().iter().map(held)).bins(&PACE_AT);
     Some(WakeProfile {
         date: about.date.clone(),
         wakes: total,
@@ -128,7 +128,7 @@ pub fn learn(heard: &Samples, about: &Provenance) -> Option<WakeProfile> {
 
 /// Threshold, excesses over it and their law. A threshold too low takes ordinary wake-ups for the tail, one too high has
 /// too little to go by: of all that are tried, the one whose law is nearest to what was seen (least Kolmogorov distance).
-fn tail(wakes: &Counts) -> (f64, Vec<f64>, ParetoFit) {
+fn tail(wakes: &ValueCounts) -> (f64, Vec<f64>, ParetoFit) {
     let total = wakes.total();
     let at = |beyond: u64| {
         let threshold = wakes.quantile(1.0 - beyond as f64 / total as f64);
@@ -178,7 +178,7 @@ fn clusters(slow: &[(u64, f64)], threshold: f64) -> (usize, f64) {
 }
 
 /// Half of what lies between 16 and 84 % of the logarithm: the standard deviation of a normal law.
-fn spread(pace: &Counts) -> Option<f64> {
+fn spread(pace: &ValueCounts) -> Option<f64> {
     (pace.total() > 0).then(|| ((pace.quantile(0.84) / pace.quantile(0.16)).ln() / 2.0).clamp(0.0, 5.0))
 }
 
@@ -216,9 +216,9 @@ mod tests {
             all.push((block, us));
         }
         Samples {
-            wakes: Counts::new(all.iter().map(|a| (a.1, 1))),
+            wakes: ValueCounts::new(all.iter().map(|a| (a.1, 1))),
             slow: all.into_iter().filter(|a| a.1 > 40.0).collect(),
-            pace: Counts::new((0..1000).map(|i| (1.0 + f64::from(i) * 1e-4, 1))),
+            pace: ValueCounts::new((0..1000).map(|i| (1.0 + f64::from(i) * 1e-4, 1))),
             pace_by_second: vec![1.0, 1.02, 1.04, 1.02],
         }
     }
@@ -256,7 +256,7 @@ mod tests {
     #[test]
     fn paces_beyond_all_measure_share_one_bin() {
         let slow = (0..60).map(|i| (900.0 + f64::from(i) * 10.0, 100));
-        let odd = Samples { pace: Counts::new(slow), ..heard(4, 5000) };
+        let odd = Samples { pace: ValueCounts::new(slow), ..heard(4, 5000) };
         let pace = learn(&odd, &about()).unwrap().pace;
         assert!(pace.windows(2).all(|w| w[0].up_to < w[1].up_to), "{pace:?}");
         assert_eq!(
@@ -268,7 +268,7 @@ mod tests {
     #[test]
     fn too_little_is_not_enough_and_no_tail_at_all_is_an_answer() {
         assert!(learn(&heard(3, 499), &about()).is_none());
-        let steady = Samples { wakes: Counts::new([(12.0, 5000)]), ..Samples::default() };
+        let steady = Samples { wakes: ValueCounts::new([(12.0, 5000)]), ..Samples::default() };
         let profile = learn(&steady, &about()).unwrap();
         assert_eq!((profile.tail_share.typical().raw(), profile.cluster), (0.0, None));
     }

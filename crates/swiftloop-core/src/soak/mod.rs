@@ -10,9 +10,9 @@ mod learn;
 mod question;
 mod rung;
 
-pub use climb::{Climb, Climbed, End, SoakMachine, Stretch, StretchResult, WorkPattern};
-pub use compare::{Change, ComparedFigure, compare};
-pub use counts::Counts;
+pub use climb::{Climb, Climbed, End, SoakMachine, SoakStretch, StretchResult, WorkPattern};
+pub use compare::{ComparedFigure, FigureChange, compare};
+pub use counts::ValueCounts;
 pub use learn::{Provenance, Samples, learn};
-pub use question::{Decision, Question, none_in};
+pub use question::{Decision, SoakTest, none_in};
 pub use rung::{Observed, Rung, quiet, smallest};

@@ -9,11 +9,11 @@ use swiftloop_units::{PerHour, Seconds};
 /// The question and its error rate.
 ///
 /// ```
-/// use swiftloop_core::soak::{Decision, Question};
+/// use swiftloop_core::soak::{Decision, SoakTest};
 /// use swiftloop_units::{PerHour, Seconds};
 ///
 /// // You allow one miss an hour: a quiet minute shows nothing of the kind, an afternoon does.
-/// let question = Question { allowed: PerHour::new(1.0), error: 0.05 };
+/// let question = SoakTest { allowed: PerHour::new(1.0), error: 0.05 };
 /// let minute = Seconds::new(60.0);
 /// assert_eq!(question.answer(0, minute), Decision::Open);
 /// assert!((179.0..181.0).contains(&question.fewer_than(0, minute).raw()));
@@ -22,7 +22,7 @@ use swiftloop_units::{PerHour, Seconds};
 /// assert_eq!(question.answer(3, minute), Decision::Breaks);
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Question {
+pub struct SoakTest {
     /// Misses that are allowed.
     pub allowed: PerHour,
     /// How often each of the two wrong answers is given, at most.
@@ -58,7 +58,7 @@ const MORE: [(f64, f64); 5] = [(1.7, 0.2), (4.0, 0.2), (20.0, 0.2), (300.0, 0.2)
 /// Halvings of the time after which a question is settled.
 const HALVINGS: u32 = 60;
 
-impl Question {
+impl SoakTest {
     /// The answer after so many misses in a time.
     #[must_use]
     pub fn answer(&self, misses: u64, time: Seconds) -> Decision {
@@ -120,8 +120,8 @@ pub fn none_in(time: Seconds, rate: PerHour) -> f64 {
 mod tests {
     use super::*;
 
-    fn question(allowed: f64) -> Question {
-        Question { allowed: PerHour::new(allowed), error: 0.05 }
+    fn question(allowed: f64) -> SoakTest {
+        SoakTest { allowed: PerHour::new(allowed), error: 0.05 }
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! One rung of a soak: what was seen beside what was predicted, and the smallest rung that holds.
 
-use super::Counts;
+use super::ValueCounts;
 use super::question::Decision;
 use crate::risk::Dropouts;
 use serde::{Deserialize, Serialize};
@@ -64,9 +64,9 @@ pub struct Rung {
     /// What happened.
     pub observed: Observed,
     /// Wake-up delays in µs, all workers.
-    pub wake_us: Counts,
+    pub wake_us: ValueCounts,
     /// Execution times in µs, all workers.
-    pub exec_us: Counts,
+    pub exec_us: ValueCounts,
     /// Misses per hour that the risk model said before.
     pub predicted: Dropouts,
     /// Whether it holds.
@@ -131,8 +131,8 @@ mod tests {
             block: Block::new(frames),
             rate: Hz::new(48_000),
             observed: observed(1, 0, 0),
-            wake_us: Counts::default(),
-            exec_us: Counts::default(),
+            wake_us: ValueCounts::default(),
+            exec_us: ValueCounts::default(),
             predicted: Dropouts::NONE,
             decision,
         };

@@ -1,6 +1,6 @@
 //! Findings: what hurts audio on a computer and how much, each with the figures that show it.
 
-use super::{Busy, Idle, SeenRate};
+use super::{BusyProgram, Idle, SeenRate};
 use crate::rig::PowerPlan;
 use serde::Serialize;
 use swiftloop_units::Hz;
@@ -31,16 +31,16 @@ impl Grade {
 
 /// Something that hurts audio.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Finding {
+pub struct GradedFinding {
     /// What it costs.
     pub grade: Grade,
     /// What it is.
-    pub hurt: Hurt,
+    pub hurt: Finding,
 }
 
 /// What can hurt.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Hurt {
+pub enum Finding {
     /// Nothing here makes or takes sound.
     NoSound,
     /// Places that have a rate do not agree.
@@ -165,10 +165,10 @@ pub enum Hurt {
         waits_percent: Option<f64>,
     },
     /// Other programs work.
-    Busy(Vec<Busy>),
+    Busy(Vec<BusyProgram>),
 }
 
-impl Hurt {
+impl Finding {
     /// Stable word for scripts.
     #[must_use]
     pub fn id(&self) -> &'static str {

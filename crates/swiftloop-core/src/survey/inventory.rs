@@ -13,16 +13,16 @@ pub struct Inventory {
     pub servers: Vec<ServerState>,
     /// Cpu.
     pub processor: Cpu,
-    /// Memory and its pressure.
-    pub memory: Memory,
+    /// MemoryState and its pressure.
+    pub memory: MemoryState,
     /// What this user may do.
-    pub limits: Limits,
+    pub limits: UserLimits,
     /// Kernel.
     pub kernel: Kernel,
     /// Mains or battery, heat.
     pub power: EnergyState,
     /// Programs that used most of the processor during the look.
-    pub busy: Vec<Busy>,
+    pub busy: Vec<BusyProgram>,
     /// Programs were looked at, whether or not one of them did much.
     pub programs_seen: bool,
     /// Names of what starts with the system or its desktop.
@@ -103,7 +103,7 @@ pub struct Card {
     /// `usb1`, `usb2`, `usb3`, `pcie` or `built-in`.
     pub connection: String,
     /// Its streams.
-    pub streams: Vec<Stream>,
+    pub streams: Vec<CardStream>,
     /// Its place on the bus, if it is on USB.
     pub usb: Option<Usb>,
     /// Its interrupt.
@@ -114,7 +114,7 @@ pub struct Card {
 
 /// One direction of a card.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
-pub struct Stream {
+pub struct CardStream {
     /// Number of the device on the card.
     pub device: u32,
     /// Recording rather than playback.
@@ -277,9 +277,9 @@ pub struct Idle {
     pub disabled: bool,
 }
 
-/// Memory.
+/// MemoryState.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
-pub struct Memory {
+pub struct MemoryState {
     /// In all, in 10⁹ bytes.
     pub total_gb: Option<f64>,
     /// Free for programs.
@@ -292,12 +292,12 @@ pub struct Memory {
     pub waits_percent: Option<[f64; 3]>,
 }
 
-/// Limits of this user.
+/// UserLimits of this user.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
-pub struct Limits {
+pub struct UserLimits {
     /// Highest real-time priority; nothing when unlimited is not told.
     pub realtime_priority: Option<u64>,
-    /// Memory that may be locked, in bytes; `u64::MAX` for as much as there is.
+    /// MemoryState that may be locked, in bytes; `u64::MAX` for as much as there is.
     pub locked_bytes: Option<u64>,
     /// The user may do anything.
     pub superuser: bool,
@@ -339,7 +339,7 @@ pub struct EnergyState {
 
 /// A program that used the processor.
 #[derive(Debug, Clone, PartialEq, Serialize)]
-pub struct Busy {
+pub struct BusyProgram {
     /// Name.
     pub name: String,
     /// Share of one core.
@@ -370,7 +370,7 @@ pub struct SeenBlock {
     pub frames: u32,
 }
 
-impl Stream {
+impl CardStream {
     /// Which way sound goes through it, in a word.
     fn way(&self) -> &'static str {
         if self.capture { "recording" } else { "playback" }

@@ -7,10 +7,10 @@ mod inventory;
 mod plausible;
 mod rules;
 
-pub use findings::{Finding, Grade, Hurt};
+pub use findings::{Finding, Grade, GradedFinding};
 pub use inventory::{
-    Busy, Card, Cpu, EachCpu, EnergyState, Idle, Inventory, Irq, Kernel, Limits, Memory, Network, Open,
-    SeenBlock, SeenRate, ServerState, SoundThread, Stream, System, Usb, Version,
+    BusyProgram, Card, CardStream, Cpu, EachCpu, EnergyState, Idle, Inventory, Irq, Kernel, MemoryState,
+    Network, Open, SeenBlock, SeenRate, ServerState, SoundThread, System, Usb, UserLimits, Version,
 };
 pub use plausible::MOST_CARDS;
 pub(crate) use rules::REALTIME_SHARE;

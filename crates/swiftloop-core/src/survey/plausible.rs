@@ -2,7 +2,7 @@
 //! without lists that no end can be seen of goes out. The one idea: a figure that cannot be true is no figure, so it is
 //! missed like any other that is missing; and what is left out is told.
 
-use super::{Card, Cpu, Inventory, Kernel, Memory, Open, ServerState, Stream, Usb};
+use super::{Card, CardStream, Cpu, Inventory, Kernel, MemoryState, Open, ServerState, Usb};
 
 /// Sound cards that are looked at; a system has seldom more than five.
 pub const MOST_CARDS: usize = 64;
@@ -108,7 +108,7 @@ fn card(card: &mut Card) {
     }
 }
 
-fn stream(stream: &mut Stream) {
+fn stream(stream: &mut CardStream) {
     stream.rates_hz.truncate(MOST_PARTS);
     names(&mut stream.formats, MOST_PARTS);
     let plausible = |open: &Open| {
@@ -176,7 +176,7 @@ fn processor(cpu: &mut Cpu) {
     }
 }
 
-fn memory(memory: &mut Memory) {
+fn memory(memory: &mut MemoryState) {
     memory.total_gb = within(memory.total_gb, MEMORY_GB).filter(|gb| *gb > 0.0);
     let most = memory.total_gb.unwrap_or(MEMORY_GB.1);
     memory.available_gb = within(memory.available_gb, (MEMORY_GB.0, most));
@@ -197,7 +197,7 @@ fn kernel(kernel: &mut Kernel) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::survey::{Busy, Version};
+    use crate::survey::{BusyProgram, Version};
 
     #[test]
     fn what_no_computer_has_is_missing_and_the_rest_stays() {
@@ -210,12 +210,12 @@ mod tests {
         strange.processor.allowed_mhz = Some(2400.0);
         strange.kernel.realtime_share = Some(1e12);
         strange.disk_free_gb = Some(-1.0);
-        strange.busy.push(Busy { name: "a".into(), core_share: f64::NAN });
+        strange.busy.push(BusyProgram { name: "a".into(), core_share: f64::NAN });
         let card =
             |speed| Card { usb: Some(Usb { speed_mbit_s: speed, ..Usb::default() }), ..Card::default() };
         strange.cards = vec![card(-480.0), card(480.0)];
         let now = strange.plausible();
-        assert_eq!((now.memory, now.disk_free_gb, now.busy.len()), (Memory::default(), None, 0));
+        assert_eq!((now.memory, now.disk_free_gb, now.busy.len()), (MemoryState::default(), None, 0));
         assert_eq!(
             (now.processor.most_mhz, now.processor.now_mhz, now.processor.allowed_mhz),
             (None, None, Some(2400.0))

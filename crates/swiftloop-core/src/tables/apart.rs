@@ -20,7 +20,7 @@ pub enum Attack {
 /// How much delay from ear to ear an ensemble bears, at a middle tempo.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Together {
+pub struct EnsembleRow {
     /// How sharp attacks are.
     pub attack: Attack,
     /// Where it is noticed, and where playing in time fails.

@@ -8,11 +8,11 @@ mod remedy_kind;
 mod two_limits;
 mod way;
 
-pub use apart::{Attack, LineKind, Tempo, Together};
+pub use apart::{Attack, EnsembleRow, LineKind, Tempo};
 pub use power_plan::PowerPlan;
 pub use remedy_kind::{RemedyAction, RemedyKind, RemedyPlace};
 pub use two_limits::TwoLimits;
-pub use way::Way;
+pub use way::BufferScheme;
 
 use serde::Deserialize;
 use swiftloop_units::{Block, Blocks, Factor, Frames, Hz, Micros, Ms, Nanos, Range, Share};
@@ -20,7 +20,7 @@ use swiftloop_units::{Block, Blocks, Factor, Frames, Hz, Micros, Ms, Nanos, Rang
 /// All tables together; built once by whoever read the data files. A row that the program cannot do without is there,
 /// or the tables are not: each kind of remedy, each power plan of each class of machine.
 #[derive(Debug, Clone, Deserialize)]
-#[serde(try_from = "Rows")]
+#[serde(try_from = "TableRows")]
 pub struct Tables {
     /// Driver models, best for live playing first.
     pub driver: Vec<DriverModel>,
@@ -37,7 +37,7 @@ pub struct Tables {
     /// Kinds of lines between two places.
     pub line: Vec<LineKind>,
     /// How much delay ensembles bear, by how sharp attacks are; the sharpest first.
-    pub together: Vec<Together>,
+    pub together: Vec<EnsembleRow>,
     /// And by how fast is played, the slowest first.
     pub tempo: Vec<Tempo>,
     /// Kinds of remedies, in the order of [`RemedyKind::ALL`].
@@ -49,7 +49,7 @@ pub struct Tables {
 /// The rows as they stand in the data files.
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
-struct Rows {
+struct TableRows {
     driver: Vec<DriverModel>,
     connection: Vec<Connection>,
     listener: Vec<Listener>,
@@ -57,16 +57,16 @@ struct Rows {
     machine: Vec<MachineRow>,
     phase: Vec<PhaseKind>,
     line: Vec<LineKind>,
-    together: Vec<Together>,
+    together: Vec<EnsembleRow>,
     tempo: Vec<Tempo>,
     remedy: Vec<RemedyRow>,
     assume: Assumptions,
 }
 
-impl TryFrom<Rows> for Tables {
+impl TryFrom<TableRows> for Tables {
     type Error = String;
 
-    fn try_from(rows: Rows) -> Result<Self, String> {
+    fn try_from(rows: TableRows) -> Result<Self, String> {
         let remedy_row = |kind: RemedyKind| {
             let row = rows.remedy.iter().find(|r| r.kind == kind).cloned();
             row.ok_or_else(|| format!("the table of remedies has no row for {}", kind.as_str()))
@@ -133,7 +133,7 @@ pub struct DriverModel {
     /// Operating systems that have it.
     pub systems: Vec<String>,
     /// How it holds blocks for the output.
-    pub way: Way,
+    pub way: BufferScheme,
     /// Blocks held between the converter and the program on the way in.
     pub blocks_in: Range<Blocks>,
     /// Blocks held on the way out.
@@ -428,7 +428,7 @@ impl Tables {
 
     /// What an ensemble bears with such attacks; the first row where there is none.
     #[must_use]
-    pub fn together(&self, attack: Attack) -> &Together {
+    pub fn together(&self, attack: Attack) -> &EnsembleRow {
         self.together.iter().find(|t| t.attack == attack).unwrap_or(&self.together[0])
     }
 

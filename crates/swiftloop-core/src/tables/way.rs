@@ -7,7 +7,7 @@ use swiftloop_units::{Blocks, Range};
 /// How a driver holds blocks for the output.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Way {
+pub enum BufferScheme {
     /// Two halves that are switched: while one plays the program fills the other. One block out, and as late as that.
     DoubleBuffer,
     /// A ring of n blocks that starts full of silence; the program is woken by a captured block and writes at once. It gives
@@ -19,7 +19,7 @@ pub enum Way {
     Server,
 }
 
-impl Way {
+impl BufferScheme {
     /// Blocks out when the panel is set to so many; `usual` is what the table says of its usual number.
     #[must_use]
     pub fn blocks_out(self, count: u32, usual: Range<Blocks>) -> Range<Blocks> {

@@ -4,9 +4,9 @@
 //! source can only take causes away or name the one.
 
 use crate::rig::WakeProfile;
-use crate::survey::{Finding, Grade, Hurt};
-use swiftloop_measure::listen::{Attribution, Cause};
-use swiftloop_measure::trace::{Heard, Kind, Told, Who};
+use crate::survey::{Finding, Grade, GradedFinding};
+use swiftloop_measure::listen::{Attribution, CrackleCause};
+use swiftloop_measure::trace::{HolderKind, MatchedCrackles, TraceSummary, Who};
 use swiftloop_units::Block;
 use swiftloop_units::stats::Pareto;
 
@@ -18,13 +18,13 @@ pub struct Evidence<'a> {
     /// How many there are in an hour.
     pub per_hour: f64,
     /// What hurts audio on this computer; nothing when it was not looked at.
-    pub findings: Option<&'a [Finding]>,
+    pub findings: Option<&'a [GradedFinding]>,
     /// How this computer wakes, and the period of the block in µs.
     pub profile: Option<(&'a WakeProfile, f64)>,
     /// Dropouts an hour that were noted, by buffer in frames.
     pub noted: &'a [(u32, f64)],
     /// A trace made meanwhile, and whether its late blocks fit the crackles.
-    pub trace: Option<(&'a Told, Option<&'a Heard>)>,
+    pub trace: Option<(&'a TraceSummary, Option<&'a MatchedCrackles>)>,
 }
 
 /// Whose fault it is.
@@ -43,7 +43,7 @@ pub enum Fault {
     /// The computer wakes too late for so small a block.
     Waking,
     /// Something about the computer that is known to hurt.
-    Computer(Hurt),
+    Computer(Finding),
     /// The blocks were in time: driver, cable or interface lost them.
     Driver,
     /// Nothing known fits.
@@ -54,7 +54,7 @@ pub enum Fault {
 #[derive(Debug, Clone, PartialEq)]
 pub enum Reason {
     /// The recording's crackles have this cause, so sure from 0 to 1.
-    Recording(Cause, Option<Block>, f64),
+    Recording(CrackleCause, Option<Block>, f64),
     /// The profile foresees so many late wake-ups an hour at this block.
     Profile(f64),
     /// Noted at this buffer and at a larger one, an hour.
@@ -154,14 +154,14 @@ pub fn why(e: &Evidence<'_>) -> Verdict {
         |fault, sure, open: Vec<Fault>, measure, reasons| Verdict { fault, sure, reasons, open, measure };
     let by_ear = if a.confidence > 0.9 { Sureness::Sure } else { Sureness::Likely };
     match a.cause {
-        Cause::None => verdict(Fault::Nothing, Sureness::Sure, vec![], Measure::Nothing, reasons),
-        Cause::Clock => verdict(Fault::Clocks, by_ear, vec![], Measure::Survey, reasons),
-        Cause::SingleChannel => {
+        CrackleCause::None => verdict(Fault::Nothing, Sureness::Sure, vec![], Measure::Nothing, reasons),
+        CrackleCause::Clock => verdict(Fault::Clocks, by_ear, vec![], Measure::Survey, reasons),
+        CrackleCause::SingleChannel => {
             let channel = a.channel.unwrap_or_default();
             verdict(Fault::Channel(channel), by_ear, vec![], Measure::Swap, reasons)
         }
-        Cause::Buffer | Cause::Unknown => {
-            let known = a.cause == Cause::Buffer;
+        CrackleCause::Buffer | CrackleCause::Unknown => {
+            let known = a.cause == CrackleCause::Buffer;
             if let Some(found) = traced(e, known, &mut reasons) {
                 return Verdict { reasons, ..found };
             }
@@ -197,21 +197,21 @@ fn traced(e: &Evidence<'_>, known: bool, reasons: &mut Vec<Reason>) -> Option<Ve
         (None, false) => Sureness::Open,
     };
     let fault = match first.who.kind {
-        Kind::OwnWork => Fault::Work,
-        Kind::Unknown => Fault::Unknown,
-        Kind::Priority
-        | Kind::KernelNotPreemptible
-        | Kind::HardInterrupt
-        | Kind::Softirq
-        | Kind::SoftirqNet
-        | Kind::SoftirqTimer
-        | Kind::InterruptsOff
-        | Kind::RtThrottle
-        | Kind::PageFault
-        | Kind::Idle
-        | Kind::Migration
-        | Kind::Lock
-        | Kind::Host => Fault::Thief(first.who.clone()),
+        HolderKind::OwnWork => Fault::Work,
+        HolderKind::Unknown => Fault::Unknown,
+        HolderKind::Priority
+        | HolderKind::KernelNotPreemptible
+        | HolderKind::HardInterrupt
+        | HolderKind::Softirq
+        | HolderKind::SoftirqNet
+        | HolderKind::SoftirqTimer
+        | HolderKind::InterruptsOff
+        | HolderKind::RtThrottle
+        | HolderKind::PageFault
+        | HolderKind::Idle
+        | HolderKind::Migration
+        | HolderKind::Lock
+        | HolderKind::Host => Fault::Thief(first.who.clone()),
     };
     let open = if sure == Sureness::Sure { vec![] } else { remaining(e, Some(&fault)) };
     let measure = if sure == Sureness::Sure { Measure::Nothing } else { Measure::Trace };
@@ -235,8 +235,8 @@ fn untraced(e: &Evidence<'_>, known: bool, mut reasons: Vec<Reason>) -> Verdict 
         reasons.push(Reason::Profile(rate));
     }
     // What crackles has sound: that none is found here now is no cause.
-    let costly = |f: &&Finding| f.grade <= Grade::Costly && f.hurt != Hurt::NoSound;
-    let hurts: Vec<&Finding> = e.findings.into_iter().flatten().filter(costly).collect();
+    let costly = |f: &&GradedFinding| f.grade <= Grade::Costly && f.hurt != Finding::NoSound;
+    let hurts: Vec<&GradedFinding> = e.findings.into_iter().flatten().filter(costly).collect();
     match (e.findings, hurts.len()) {
         (None, _) => {}
         (Some(_), 0) => reasons.push(Reason::NothingFound),
@@ -261,7 +261,7 @@ fn untraced(e: &Evidence<'_>, known: bool, mut reasons: Vec<Reason>) -> Verdict 
 
 /// Causes that nothing has taken away.
 fn remaining(e: &Evidence<'_>, but: Option<&Fault>) -> Vec<Fault> {
-    let unnamed = Fault::Thief(Who { kind: Kind::Unknown, name: String::new() });
+    let unnamed = Fault::Thief(Who { kind: HolderKind::Unknown, name: String::new() });
     let foreseen = e.profile.map(|(profile, period)| late_per_hour(profile, period));
     let mut open = Vec::new();
     if !matches!(but, Some(Fault::Thief(_))) {
@@ -274,7 +274,7 @@ fn remaining(e: &Evidence<'_>, but: Option<&Fault>) -> Vec<Fault> {
     if but != Some(&Fault::Waking) && foreseen.is_none_or(|rate| rate > 0.05 * e.per_hour) {
         open.push(Fault::Waking);
     }
-    if e.attribution.cause == Cause::Unknown && but != Some(&Fault::Driver) {
+    if e.attribution.cause == CrackleCause::Unknown && but != Some(&Fault::Driver) {
         open.push(Fault::Driver);
     }
     open

@@ -3,18 +3,20 @@
 
 use crate::common::EXACT_RIG;
 use crate::common::{described, rig_from, tables};
-use swiftloop_core::catalogue::{Catalogue, Entry, Key, Machine, OnMachine, Used, WEIGHED, fill};
+use swiftloop_core::catalogue::{
+    Catalogue, Entry, OnMachine, PlannedMachine, ProcessorKey, Used, WEIGHED, fill,
+};
 use swiftloop_core::load::{burst_cycle, processor_cost};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::{CostKnown, Session};
-use swiftloop_measure::weigh::{AtRate, Bursts, Delay, DelayAt, Span, VoiceCost, Yardsticks};
+use swiftloop_measure::weigh::{AtRate, Bursts, DelayAt, NanosRange, ProcessorDelay, VoiceCost, Yardsticks};
 use swiftloop_units::ids::ProcessorId;
 use swiftloop_units::{Block, Hz};
 
 const HERE: &str = "a core of ours";
 
-fn exact(x: f64) -> Span {
-    Span { low: x, typical: x, high: x }
+fn exact(x: f64) -> NanosRange {
+    NanosRange { low: x, typical: x, high: x }
 }
 
 fn at(rate_hz: u32, call: f64, frame: f64) -> AtRate {
@@ -30,7 +32,7 @@ fn at(rate_hz: u32, call: f64, frame: f64) -> AtRate {
         voices: None,
         undisturbed: None,
         burst: None,
-        delay: Delay {
+        delay: ProcessorDelay {
             measured_frames: Some(64.0),
             reported_frames: Some(60.0),
             readable: true,
@@ -44,7 +46,7 @@ const SLOW: Yardsticks = Yardsticks { latency_ns: 4.0, throughput_ns: 0.2 };
 
 fn entry(is: &str, machine: &str, rates: Vec<AtRate>) -> Entry {
     Entry {
-        key: Key { is: is.into(), version: None, library: "x".into(), settings: None },
+        key: ProcessorKey { is: is.into(), version: None, library: "x".into(), settings: None },
         name: None,
         channels: [2, 2],
         status: WEIGHED.into(),
@@ -75,7 +77,7 @@ fn session(rig: &Rig, processor: &str, catalogue: &Catalogue) -> (Session, Vec<U
          phase = [{{ kind = \"mixing\" }}]\n"
     );
     let mut description = described(&text);
-    let used = fill(&mut description, catalogue, &Machine::of(rig, tables()));
+    let used = fill(&mut description, catalogue, &PlannedMachine::of(rig, tables()));
     let session = Session::checked(description, tables()).expect("a session");
     (session, used)
 }

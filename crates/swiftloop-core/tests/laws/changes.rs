@@ -4,7 +4,7 @@
 use crate::common::{HZ, context, rig, session};
 use swiftloop_core::doubt::SURE;
 use swiftloop_core::loops::Context;
-use swiftloop_core::plan::{Change, Evaluation, PhaseProblem, Plan, Target, plan, report};
+use swiftloop_core::plan::{Evaluation, PhaseChange, PhaseProblem, Plan, Target, plan, report};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::Session;
 use swiftloop_core::tables::RemedyKind;
@@ -143,7 +143,7 @@ fn the_sheet_is_true() {
                 restored += 1;
             }
             for change in &step.set {
-                let Change::Remedy(r) = change else { continue };
+                let PhaseChange::Remedy(r) = change else { continue };
                 assert!(!now.contains(&r.id), "{} is in effect already\n{text}", r.id);
                 if r.is_print() {
                     let track = r.target.id(&context).unwrap_or_default();
@@ -200,7 +200,7 @@ fn short_of_memory_the_fewest_instruments_are_printed_once_for_all_phases() {
         .steps
         .iter()
         .flat_map(|s| &s.set)
-        .filter(|c| matches!(c, Change::Remedy(r) if r.is_print()))
+        .filter(|c| matches!(c, PhaseChange::Remedy(r) if r.is_print()))
         .count();
     assert!(printed <= fewest + 1, "{printed} prints in all");
     assert!(p.steps.iter().all(|s| s.restore.iter().all(|r| !r.is_print())));

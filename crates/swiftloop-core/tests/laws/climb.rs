@@ -5,8 +5,8 @@ use std::convert::Infallible;
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::risk::WakeSet;
 use swiftloop_core::soak::{
-    Climb, Climbed, Counts, Decision, End, Observed, Question, Samples, SoakMachine, Stretch, StretchResult,
-    WorkPattern, quiet, smallest,
+    Climb, Climbed, Decision, End, Observed, Samples, SoakMachine, SoakStretch, SoakTest, StretchResult,
+    ValueCounts, WorkPattern, quiet, smallest,
 };
 use swiftloop_units::{Block, Hz, PerHour, Seconds};
 
@@ -36,7 +36,7 @@ impl SoakMachine for Simulated {
 
     fn live(
         &mut self,
-        stretch: Stretch<'_>,
+        stretch: SoakStretch<'_>,
         goes_on: &mut dyn FnMut(u64, Seconds) -> bool,
     ) -> Result<StretchResult, Infallible> {
         self.stretches.push((stretch.block.get(), stretch.judged));
@@ -56,13 +56,13 @@ impl SoakMachine for Simulated {
         let blocks = u64::from(blocks as u32);
         let observed = Observed { blocks, late, runs: late, lasted: Seconds::from(period) * blocks as f64 };
         let heard = Samples {
-            wakes: Counts::new(wakes),
+            wakes: ValueCounts::new(wakes),
             slow: Vec::new(),
-            pace: Counts::new([(1.0, blocks)]),
+            pace: ValueCounts::new([(1.0, blocks)]),
             pace_by_second: vec![1.0; 3],
         };
         let end = self.ends.filter(|e| self.stretches.len() >= e.0).map_or(End::Whole, |e| e.1);
-        Ok(StretchResult { observed, heard, exec_us: Counts::new([(work, blocks)]), end })
+        Ok(StretchResult { observed, heard, exec_us: ValueCounts::new([(work, blocks)]), end })
     }
 }
 
@@ -86,7 +86,7 @@ fn allowing(machine: &mut Simulated, blocks: &[u32], seconds: f64, ladder: bool,
         rate: RATE,
         reserve: 1.0,
         blocks: blocks.iter().map(work).collect(),
-        question: Question { allowed: PerHour::new(allowed), error: 0.05 },
+        question: SoakTest { allowed: PerHour::new(allowed), error: 0.05 },
         length: Seconds::new(seconds),
         ladder,
         unknown: &unknown,

@@ -3,9 +3,9 @@
 
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, session, singer};
 use proptest::prelude::*;
-use swiftloop_core::doubt::{DelayVerdict, SURE, Spread, lean, lean_at};
+use swiftloop_core::doubt::{DelayVerdict, SURE, SpreadShape, lean, lean_at};
 use swiftloop_core::plan::{Evaluation, PhaseProblem, Request, attempt_trial, plan, report};
-use swiftloop_core::risk::{RiskModel, Work};
+use swiftloop_core::risk::{BlockMix, RiskModel};
 use swiftloop_units::workers::OneByOne;
 use swiftloop_units::{Nanos, Quantity, Range};
 
@@ -56,7 +56,7 @@ fn where_everything_is_exact_shares_are_all_or_none() {
 }
 
 /// A figure drawn by itself.
-fn drawn<T: Quantity>(random: &mut fastrand::Rng, range: Range<T>, spread: Spread) -> f64 {
+fn drawn<T: Quantity>(random: &mut fastrand::Rng, range: Range<T>, spread: SpreadShape) -> f64 {
     lean_at(range, lean(random.f64()), spread)
 }
 
@@ -101,10 +101,10 @@ fn delays_said_to_fit_in_so_many_rigs_do() {
                             let own = lean(random.f64());
                             let cause = leg.cause(&setting, l);
                             let lean = cause.map_or(0.0, |c| *causes.entry(c).or_insert(own));
-                            lean_at(leg.span, lean, Spread::Even)
+                            lean_at(leg.span, lean, SpreadShape::Even)
                         })
                         .sum();
-                    let differs = drawn(&mut random, limit.differs, Spread::Factor);
+                    let differs = drawn(&mut random, limit.differs, SpreadShape::Factor);
                     immediate += u32::from(delay <= limit.noticed.raw() * differs);
                     playable += u32::from(delay <= limit.fails.raw() * differs);
                 }
@@ -168,7 +168,7 @@ fn settings_said_to_hold_in_so_many_rigs_do() {
             let speed = (lean(random.f64()) * assume.class_speed_doubt.raw().ln()).exp();
             let took = (work + rest(tracks, block, context)) * slow * speed;
             let wake = problem.question.present.wake.leaning(lean(random.f64()));
-            let one = Work::mixed(&r.cue.distribution).times(took / all);
+            let one = BlockMix::mixed(&r.cue.distribution).times(took / all);
             let rate = RiskModel { wake: &wake, ..model }.typical(&one);
             holds += u32::from(rate <= r.target);
         }

@@ -246,13 +246,13 @@ fn a_share_of_rigs_is_what_a_thousand_draws_show() {
             .iter()
             .map(|leg| {
                 let lean = leg.cause(&own, l).map_or(0.0, &mut lean);
-                swiftloop_core::doubt::lean_at(leg.span, lean, swiftloop_core::doubt::Spread::Even)
+                swiftloop_core::doubt::lean_at(leg.span, lean, swiftloop_core::doubt::SpreadShape::Even)
             })
             .sum();
         let bears = swiftloop_core::doubt::lean_at(
             limit.differs,
             lean(swiftloop_core::doubt::Cause::Listener(l.performer.unwrap())),
-            swiftloop_core::doubt::Spread::Factor,
+            swiftloop_core::doubt::SpreadShape::Factor,
         );
         playable += usize::from(delay <= limit.fails.raw() * bears);
     }

@@ -2,7 +2,7 @@
 
 use crate::common::{EXACT_RIG, rig, session};
 use proptest::prelude::*;
-use swiftloop_core::load::{BlockGraph, Graph, Rule, critical_path, graham_bound, list_schedule};
+use swiftloop_core::load::{BlockGraph, Graph, ScheduleRule, critical_path, graham_bound, list_schedule};
 use swiftloop_core::session::Routes;
 use swiftloop_units::Micros;
 use swiftloop_units::ids::NodeId;
@@ -91,7 +91,7 @@ proptest! {
         let p = f64::from(workers);
         let lower = (total / p).max(critical);
         let best = optimum(&routes, &cost, workers as usize);
-        let schedule = list_schedule(&graph, &us, workers, Rule::LongestWay).raw();
+        let schedule = list_schedule(&graph, &us, workers, ScheduleRule::LongestWay).raw();
         let bound_for = |workers| graham_bound(Micros::new(total), Micros::new(critical), workers).raw();
         let bound = bound_for(workers);
         for makespan in [schedule, bound] {

@@ -5,7 +5,7 @@ use crate::common::tables;
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, rigs, session, singer};
 use swiftloop_core::doubt::Cause;
 use swiftloop_core::loops::Context;
-use swiftloop_core::notes::{Feels, Note, Told, learn};
+use swiftloop_core::notes::{Feels, Note, NoteLesson, learn};
 use swiftloop_core::plan::{Arrangement, Evaluation, PhaseProblem, busy, report};
 use swiftloop_core::session::Session;
 use swiftloop_units::{Factor, Share};
@@ -57,7 +57,7 @@ fn one_reading_scales_all_costs_and_two_tell_calls_from_frames() {
         let costs = |notes: &[Note]| {
             let told = learn(tables(), &rig, &classes, notes).told;
             let found = told.iter().find_map(|t| {
-                if let Told::Costs { call, frame, .. } = t { Some((*call, *frame)) } else { None }
+                if let NoteLesson::Costs { call, frame, .. } = t { Some((*call, *frame)) } else { None }
             });
             found.expect("costs")
         };
@@ -103,8 +103,8 @@ fn what_was_counted_moves_the_rigs_and_much_of_it_more() {
     let (none, few, many) = (lean(hours, 0).0, lean(hours / 10.0, 0).0, lean(hours, 1000).0);
     assert!(none < few && few < 0.02 && many > 0.1, "{none} {few} {many}");
     // What no rig foretells is named.
-    assert!(lean(hours, 10).1.iter().all(|t| !matches!(t, Told::Contradicts(_))));
-    assert!(lean(1.0, 50_000).1.contains(&Told::Contradicts(0)));
+    assert!(lean(hours, 10).1.iter().all(|t| !matches!(t, NoteLesson::Contradicts(_))));
+    assert!(lean(1.0, 50_000).1.contains(&NoteLesson::Contradicts(0)));
 }
 
 #[test]

@@ -3,7 +3,7 @@
 use crate::common::{EXACT_RIG, context, rig, session, singer};
 use swiftloop_core::doubt::SURE;
 use swiftloop_core::load::BoundBy;
-use swiftloop_core::plan::{Change, HeldBackBy, Objection, PhaseProblem, Plan, plan};
+use swiftloop_core::plan::{HeldBackBy, Objection, PhaseChange, PhaseProblem, Plan, plan};
 use swiftloop_core::tables::RemedyKind;
 use swiftloop_units::Hz;
 use swiftloop_units::workers::{OneByOne, Workers};
@@ -38,7 +38,7 @@ fn the_least_delay_is_chosen_while_tracking_and_the_most_headroom_while_mixing()
     let (p, blocks) = planned_with(24);
     assert!(blocks[0] <= 128 && blocks[1] >= 1024, "{blocks:?}");
     // With two phases on the interface the second begins with a change of buffer, and says so.
-    let bigger = |c: &Change| matches!(c, Change::Buffer(b) if b.block.get() == blocks[1]);
+    let bigger = |c: &PhaseChange| matches!(c, PhaseChange::Buffer(b) if b.block.get() == blocks[1]);
     assert!(p.steps[1].set.iter().any(bigger), "{:?}", p.steps[1].set);
 }
 

@@ -4,11 +4,11 @@
 use crate::common::tables;
 use crate::simulate::{between, disk, ring, roll, scheduler, spread, timeline};
 use swiftloop_core::load::{
-    BlockGraph, Graph, Rule, Sequence, WorkShare, critical_path, first_ready_bound, graham_bound,
-    least_bound, list_schedule, responses,
+    BlockGraph, BlockSequence, Graph, ScheduleRule, WorkShare, critical_path, first_ready_bound,
+    graham_bound, least_bound, list_schedule, responses,
 };
 use swiftloop_core::rig::PowerPlan;
-use swiftloop_core::risk::{RiskModel, WakeSet, Work, disk_dropouts};
+use swiftloop_core::risk::{BlockMix, RiskModel, WakeSet, disk_dropouts};
 use swiftloop_units::ids::NodeId;
 use swiftloop_units::{Blocks, Factor, MegabytesPerSecond, Micros, Ms, Range, Share};
 use typed_index_collections::TiVec;
@@ -27,12 +27,12 @@ fn software_works_in_the_order_that_is_said() {
         let cost: TiVec<NodeId, Micros> = block.takes.iter().map(|&us| Micros::new(us)).collect();
         let every: TiVec<NodeId, bool> = cost.iter().map(|_| true).collect();
         let graph = BlockGraph::of(&Graph { to, order }, &every);
-        let typical = list_schedule(&graph, &cost, workers, Rule::FirstReady);
+        let typical = list_schedule(&graph, &cost, workers, ScheduleRule::FirstReady);
         let simulated = scheduler::done_at(&block, workers as usize);
         assert!((typical.raw() - simulated).abs() < 1e-6, "{} {simulated}", typical.raw());
         let (total, chain) = (cost.iter().copied().sum(), critical_path(&graph, &cost).0);
         let (most, least) = (graham_bound(total, chain, workers), least_bound(total, chain, workers));
-        let best = Rule::ALL
+        let best = ScheduleRule::ALL
             .map(|rule| list_schedule(&graph, &cost, workers, rule))
             .into_iter()
             .fold(typical, Micros::min);
@@ -63,8 +63,8 @@ fn roll_blocks_wait_for_the_very_cue_blocks_that_fall_into_their_time() {
         let micros = |all: &[f64]| all.iter().map(|&us| Micros::new(us)).collect::<Vec<_>>();
         let (cue_work, roll_work) = (micros(&cue), micros(&roll));
         let said = responses(
-            Sequence { frames, work: &cue_work },
-            Sequence { frames: frames * times, work: &roll_work },
+            BlockSequence { frames, work: &cue_work },
+            BlockSequence { frames: frames * times, work: &roll_work },
             us,
             Micros::new(long * 20.0),
         )
@@ -143,7 +143,7 @@ fn said(w: &timeline::World) -> f64 {
     let wake = class(w);
     let reserve = Range::exact(Blocks::new(w.reserve));
     let model = RiskModel { period: Micros::new(w.period), reserve, wake: &wake, meter: None };
-    let work = Work::mixed(&[WorkShare { share: 1.0, work: Micros::new(w.work) }]);
+    let work = BlockMix::mixed(&[WorkShare { share: 1.0, work: Micros::new(w.work) }]);
     model.typical(&work).raw() / (3.6e9 / w.period)
 }
 

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use swiftloop_core::load::WorkShare;
 use swiftloop_core::plan::{Evaluation, PhaseProblem, report};
 use swiftloop_core::rig::PowerPlan;
-use swiftloop_core::risk::{Meter, Remembered, RiskModel, WakeSet, Work};
+use swiftloop_core::risk::{BlockMix, Remembered, RiskModel, StepMeter, WakeSet};
 use swiftloop_units::{Blocks, Micros, Origin, PerHour, Range};
 
 fn wake() -> WakeSet {
@@ -15,8 +15,8 @@ fn wake() -> WakeSet {
 }
 
 /// Every block has this work.
-fn all(work: f64) -> Work {
-    Work::mixed(&[WorkShare { share: 1.0, work: Micros::new(work) }])
+fn all(work: f64) -> BlockMix {
+    BlockMix::mixed(&[WorkShare { share: 1.0, work: Micros::new(work) }])
 }
 
 /// As late as that, exactly.
@@ -120,16 +120,16 @@ fn what_is_remembered_is_what_would_be_worked_out() {
     let works = [
         all(700.0),
         all(701.0),
-        Work::mixed(&kinds(600.0, 800.0)),
-        Work::in_order(kinds(600.0, 800.0), &[0, 1]),
-        Work::in_order(kinds(600.0, 800.0), &[0, 0, 1, 1]),
-        Work::in_order(kinds(600.0, 800.0), &[0, 1, 0, 1]),
-        Work::in_order(kinds(800.0, 600.0), &[0, 0, 1, 1]),
+        BlockMix::mixed(&kinds(600.0, 800.0)),
+        BlockMix::in_order(kinds(600.0, 800.0), &[0, 1]),
+        BlockMix::in_order(kinds(600.0, 800.0), &[0, 0, 1, 1]),
+        BlockMix::in_order(kinds(600.0, 800.0), &[0, 1, 0, 1]),
+        BlockMix::in_order(kinds(800.0, 600.0), &[0, 0, 1, 1]),
     ];
     let remembered = Arc::new(Remembered::default());
     let mut spent = Vec::new();
     for round in 0..2 {
-        let meter = Meter::sharing(Arc::clone(&remembered));
+        let meter = StepMeter::sharing(Arc::clone(&remembered));
         for (wake, work) in wakes.iter().flat_map(|wake| works.iter().map(move |work| (wake, work))) {
             for (period, reserve) in [(900.0, 1.0), (900.0, 2.0), (900.0, 2.5), (950.0, 2.0)] {
                 let (period, reserve) = (Micros::new(period), bears(reserve));

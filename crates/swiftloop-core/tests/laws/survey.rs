@@ -2,12 +2,12 @@
 //! are for the figures that were seen.
 
 use swiftloop_core::survey::{
-    Busy, Card, EnergyState, Finding, Grade, Hurt, Idle, Inventory, Irq, Limits, Open, ServerState, Stream,
-    Usb, findings,
+    BusyProgram, Card, CardStream, EnergyState, Finding, Grade, GradedFinding, Idle, Inventory, Irq, Open,
+    ServerState, Usb, UserLimits, findings,
 };
 use swiftloop_units::Hz;
 
-fn open_at(rate: u32) -> Stream {
+fn open_at(rate: u32) -> CardStream {
     let open = Open {
         rate_hz: Hz::new(rate),
         period_frames: 64,
@@ -15,10 +15,10 @@ fn open_at(rate: u32) -> Stream {
         channels: 2,
         sample_format: "S32_LE".into(),
     };
-    Stream { open: Some(open), ..Stream::default() }
+    CardStream { open: Some(open), ..CardStream::default() }
 }
 
-fn card(id: &str, streams: Vec<Stream>) -> Card {
+fn card(id: &str, streams: Vec<CardStream>) -> Card {
     Card { id: id.into(), streams, ..Card::default() }
 }
 
@@ -27,7 +27,7 @@ fn quiet() -> Inventory {
     Inventory { cards: vec![card("rack", vec![open_at(48_000)])], ..Inventory::default() }
 }
 
-fn of(inventory: &Inventory, id: &str) -> Option<Finding> {
+fn of(inventory: &Inventory, id: &str) -> Option<GradedFinding> {
     findings(inventory).into_iter().find(|f| f.hurt.id() == id)
 }
 
@@ -59,7 +59,9 @@ fn rates_agree_or_every_one_is_named() {
     });
     assert!(of(&i, "rates-disagree").is_none());
     i.servers[0].rate_hz = Some(Hz::new(44_100));
-    let Some(Finding { hurt: Hurt::RatesDisagree(places), .. }) = of(&i, "rates-disagree") else { panic!() };
+    let Some(GradedFinding { hurt: Finding::RatesDisagree(places), .. }) = of(&i, "rates-disagree") else {
+        panic!()
+    };
     let told: Vec<(&str, u32)> = places.iter().map(|p| (p.name.as_str(), p.rate_hz.get())).collect();
     assert_eq!(told, [("rack playback", 48_000), ("JACK", 44_100)]);
 }
@@ -67,11 +69,11 @@ fn rates_agree_or_every_one_is_named() {
 #[test]
 fn two_clocks_need_two_open_cards() {
     let mut i = quiet();
-    i.cards.push(card("box", vec![Stream::default()]));
+    i.cards.push(card("box", vec![CardStream::default()]));
     assert!(of(&i, "two-clocks").is_none());
     i.cards[1].streams = vec![open_at(48_000)];
     let cards = ["rack", "box"].map(String::from).to_vec();
-    assert_eq!(of(&i, "two-clocks").unwrap().hurt, Hurt::TwoClocks(cards));
+    assert_eq!(of(&i, "two-clocks").unwrap().hurt, Finding::TwoClocks(cards));
 }
 
 #[test]
@@ -85,11 +87,11 @@ fn the_superuser_is_not_told_of_limits() {
         (95, 200_000_000, false, 1),
     ] {
         let mut i = quiet();
-        i.limits = Limits {
+        i.limits = UserLimits {
             realtime_priority: Some(priority),
             locked_bytes: Some(bytes),
             superuser,
-            ..Limits::default()
+            ..UserLimits::default()
         };
         let found = findings(&i);
         let limits = found.iter().filter(|f| f.hurt.id().starts_with("no-")).count();
@@ -106,7 +108,7 @@ fn a_governor_is_set_back_to_what_it_was() {
         i.processor.governor = Some(word.into());
         let found = of(&i, "governor");
         assert_eq!(found.as_ref().map(|f| f.grade), grade, "{word}");
-        assert!(found.is_none_or(|f| f.hurt == Hurt::Governor(word.into())));
+        assert!(found.is_none_or(|f| f.hurt == Finding::Governor(word.into())));
     }
 }
 
@@ -117,10 +119,10 @@ fn idle_states_count_when_deep_and_allowed() {
     i.processor.idle = vec![state(0, 0, false), state(1, 99, false), state(2, 300, true)];
     assert!(of(&i, "deep-idle").is_none());
     i.processor.idle[2].disabled = false;
-    assert_eq!(of(&i, "deep-idle").unwrap().hurt, Hurt::DeepIdle(vec![state(2, 300, false)]));
+    assert_eq!(of(&i, "deep-idle").unwrap().hurt, Finding::DeepIdle(vec![state(2, 300, false)]));
     i.processor.idle.push(state(3, 800, false));
     let both = vec![state(2, 300, false), state(3, 800, false)];
-    assert_eq!(of(&i, "deep-idle").unwrap().hurt, Hurt::DeepIdle(both));
+    assert_eq!(of(&i, "deep-idle").unwrap().hurt, Finding::DeepIdle(both));
 }
 
 #[test]
@@ -129,7 +131,7 @@ fn a_speed_that_does_not_last_is_told_either_way() {
         let mut i = quiet();
         (i.processor.speed_at_first, i.processor.speed) = (Some(first), Some(last));
         let found = of(&i, "unsteady-speed");
-        assert_eq!(found.map(|f| f.hurt), told.then_some(Hurt::UnsteadySpeed { first, last }));
+        assert_eq!(found.map(|f| f.hurt), told.then_some(Finding::UnsteadySpeed { first, last }));
     }
 }
 
@@ -146,12 +148,12 @@ fn heat_and_battery_and_limits_have_their_edges() {
     let mut ids: Vec<&str> = findings(&i).iter().map(|f| f.hurt.id()).collect();
     ids.sort_unstable();
     assert_eq!(ids, ["heat", "limited-clock", "on-battery", "preemption", "realtime-share"]);
-    let limited = Hurt::LimitedClock { allowed_mhz: 3000.0, most_mhz: 4000.0 };
+    let limited = Finding::LimitedClock { allowed_mhz: 3000.0, most_mhz: 4000.0 };
     assert_eq!(of(&i, "limited-clock").unwrap().hurt, limited);
     for yes in [false, true] {
         i.kernel.preemption_can_change = yes;
         let found = of(&i, "preemption").unwrap().hurt;
-        assert!(matches!(found, Hurt::Preemption { can_change, .. } if can_change == yes));
+        assert!(matches!(found, Finding::Preemption { can_change, .. } if can_change == yes));
     }
 }
 
@@ -183,7 +185,7 @@ fn usb_tells_hub_before_controller() {
 fn memory_interrupts_and_busy_programs_have_their_edges() {
     let mut i = quiet();
     (i.memory.total_gb, i.memory.available_gb) = (Some(16.0), Some(1.7));
-    i.busy = vec![Busy { name: "browser".into(), core_share: 0.14 }];
+    i.busy = vec![BusyProgram { name: "browser".into(), core_share: 0.14 }];
     i.cards[0].irq = Some(Irq { line: "16".into(), ..Irq::default() });
     assert_eq!(findings(&i), vec![]);
     i.memory.available_gb = Some(1.5);
@@ -193,7 +195,7 @@ fn memory_interrupts_and_busy_programs_have_their_edges() {
     assert_eq!(ids, [("memory", Grade::Costly), ("shared-interrupt", Grade::Mild), ("busy", Grade::Mild)]);
     // Waiting for memory is worse than having little.
     i.memory.waits_percent = Some([0.0, 2.0, 0.0]);
-    i.busy.push(Busy { name: "export".into(), core_share: 0.9 });
+    i.busy.push(BusyProgram { name: "export".into(), core_share: 0.9 });
     assert_eq!(of(&i, "memory").unwrap().grade, Grade::Severe);
     assert_eq!(of(&i, "busy").unwrap().grade, Grade::Costly);
 }

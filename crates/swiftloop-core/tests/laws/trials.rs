@@ -3,8 +3,8 @@
 use crate::common::{EXACT_RIG, HZ, arrangement, context, rig, session, singer};
 use swiftloop_core::loops::{Context, DelayVerdict};
 use swiftloop_core::plan::{
-    Change, Evaluation, PhaseProblem, Plan, Request, Trial, TrialRefusal, WhyNot, attempt_trial, buys, plan,
-    report, report_of, trade, would_fit_at,
+    Evaluation, PhaseChange, PhaseProblem, Plan, Request, Trial, TrialRefusal, WhyNot, attempt_trial, buys,
+    plan, report, report_of, trade, would_fit_at,
 };
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::Session;
@@ -189,7 +189,7 @@ fn a_change_is_undone_where_it_is_not_wanted_any_more() {
     let plan = plan(context(&rig, &session), &OneByOne);
     let set = |step: usize| {
         let set = plan.steps[step].set.iter();
-        set.filter_map(|c| if let Change::Remedy(r) = c { Some(r.id.clone()) } else { None })
+        set.filter_map(|c| if let PhaseChange::Remedy(r) = c { Some(r.id.clone()) } else { None })
             .collect::<Vec<_>>()
     };
     let restored = |step: usize| plan.steps[step].restore.iter().map(|r| r.id.clone()).collect::<Vec<_>>();
@@ -201,7 +201,9 @@ fn a_change_is_undone_where_it_is_not_wanted_any_more() {
     for (step, choice) in plan.steps.iter().zip(&plan.choices) {
         now.retain(|id| !step.restore.iter().any(|r| &r.id == id));
         now.extend(
-            step.set.iter().filter_map(|c| if let Change::Remedy(r) = c { Some(r.id.clone()) } else { None }),
+            step.set
+                .iter()
+                .filter_map(|c| if let PhaseChange::Remedy(r) = c { Some(r.id.clone()) } else { None }),
         );
         let mut wanted: Vec<_> = choice.report.remedies.iter().map(|r| r.id.clone()).collect();
         wanted.sort();

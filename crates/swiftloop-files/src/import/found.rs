@@ -5,7 +5,7 @@ use swiftloop_core::session::{ProcessorKind, Source, State};
 
 /// What was found.
 #[derive(Debug, Clone, Default, PartialEq)]
-pub struct Found {
+pub struct ImportedProject {
     /// A name for people.
     pub name: String,
     /// From where, for people: the file, and what wrote it.
@@ -91,7 +91,7 @@ pub struct FoundProcessor {
     pub settings_hash: Option<String>,
 }
 
-impl Found {
+impl ImportedProject {
     /// The rate to hand over: that of most recordings.
     #[must_use]
     pub fn rate_hz(&self) -> Option<u32> {

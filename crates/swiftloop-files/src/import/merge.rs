@@ -2,7 +2,7 @@
 //! what changed in the source goes out. The one idea: where the session still says what the last import wrote, nobody has
 //! touched it, and the source decides; everything else is the user's, and stays.
 
-use super::found::Found;
+use super::found::ImportedProject;
 use super::write;
 use crate::description::session_alone;
 use crate::{FileError, tables};
@@ -31,7 +31,11 @@ pub struct Merged {
 ///
 /// # Errors
 /// [`FileError`] when what is there cannot be read, or the two do not go together.
-pub fn merged(found: &Found, there: Option<(&Path, &str)>, last: Option<&str>) -> Result<Merged, FileError> {
+pub fn merged(
+    found: &ImportedProject,
+    there: Option<(&Path, &str)>,
+    last: Option<&str>,
+) -> Result<Merged, FileError> {
     let written = write::session(found);
     let mut merged = Merged {
         session: written.clone(),

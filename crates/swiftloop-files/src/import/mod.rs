@@ -1,6 +1,6 @@
 //! Sessions that nobody types. A project saved for exchange, a file of notes or a folder of recordings comes in; what was
 //! found in it goes out, then as a commented session, and merged into one that is there. The one idea: a source is read
-//! into one plain form ([`Found`]), and only that form is written, so that a further kind of source is one file here.
+//! into one plain form ([`ImportedProject`]), and only that form is written, so that a further kind of source is one file here.
 
 mod archive;
 mod exchange;
@@ -12,7 +12,7 @@ mod standard_midi;
 mod write;
 
 pub use archive::project_archive;
-pub use found::{Found, FoundBus, FoundProcessor, FoundTrack};
+pub use found::{FoundBus, FoundProcessor, FoundTrack, ImportedProject};
 pub use merge::{Merged, merged};
 
 use crate::FileError;
@@ -22,7 +22,7 @@ use std::path::Path;
 ///
 /// # Errors
 /// [`FileError`] when it is of no kind that is known, or not sound.
-pub fn read_source(path: &Path) -> Result<Found, FileError> {
+pub fn read_source(path: &Path) -> Result<ImportedProject, FileError> {
     let about = std::fs::metadata(path).map_err(|e| FileError::unreadable(path, &e))?;
     if about.is_dir() {
         return recordings::read(path);

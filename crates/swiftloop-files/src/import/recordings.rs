@@ -1,6 +1,6 @@
 //! A folder of recordings: every WAV file in it is a track that plays from disk; rates that disagree are counted.
 
-use super::found::{Found, FoundTrack, Ids};
+use super::found::{FoundTrack, Ids, ImportedProject};
 use super::refused;
 use crate::FileError;
 use crate::wav::Recording;
@@ -11,7 +11,7 @@ use swiftloop_measure::listen::AudioSource;
 /// More files are another kind of folder.
 const MOST: usize = 5_000;
 
-pub(super) fn read(folder: &Path) -> Result<Found, FileError> {
+pub(super) fn read(folder: &Path) -> Result<ImportedProject, FileError> {
     let entries = std::fs::read_dir(folder).map_err(|e| FileError::unreadable(folder, &e))?;
     let mut files = Vec::new();
     for entry in entries {
@@ -37,10 +37,10 @@ pub(super) fn read(folder: &Path) -> Result<Found, FileError> {
             "name the folder that holds the recordings themselves",
         ));
     }
-    let mut found = Found {
+    let mut found = ImportedProject {
         name: name_of(folder),
         source: format!("the folder {}", folder.display()),
-        ..Found::default()
+        ..ImportedProject::default()
     };
     let mut ids = Ids::without(&["main", "out"]);
     let mut rates = Vec::new();

@@ -1,7 +1,7 @@
 //! A Standard MIDI file: each track (or, where all lies in one, each channel) with notes is an instrument. How many notes sound
 //! at once is counted, those that the pedal holds among them.
 
-use super::found::{Found, FoundProcessor, FoundTrack, Ids};
+use super::found::{FoundProcessor, FoundTrack, Ids, ImportedProject};
 use super::notes_at_once::most_at_once;
 use super::recordings::name_of;
 use super::refused;
@@ -17,7 +17,7 @@ const LARGEST: u64 = 64 * 1024 * 1024;
 const PEDAL: u8 = 64;
 const DOWN: u8 = 64;
 
-pub(super) fn read(path: &Path) -> Result<Found, FileError> {
+pub(super) fn read(path: &Path) -> Result<ImportedProject, FileError> {
     let about = std::fs::metadata(path).map_err(|e| FileError::unreadable(path, &e))?;
     if about.len() > LARGEST {
         return Err(refused(
@@ -35,16 +35,16 @@ pub(super) fn read(path: &Path) -> Result<Found, FileError> {
         return Err(damaged("its time has no unit".into()));
     }
     let smf = Smf::parse(&bytes).map_err(|e| damaged(e.to_string()))?;
-    let mut found = Found {
+    let mut found = ImportedProject {
         name: name_of(path),
         source: path.file_name().unwrap_or_default().to_string_lossy().into_owned(),
-        ..Found::default()
+        ..ImportedProject::default()
     };
     let mut ids = Ids::without(&["main", "out"]);
     let mut own = Ids::without(&[]);
     let by_channel = smf.header.format == Format::SingleTrack;
     for (t, events) in smf.tracks.iter().enumerate() {
-        let mut parts: BTreeMap<u8, Part> = BTreeMap::new();
+        let mut parts: BTreeMap<u8, MidiPart> = BTreeMap::new();
         let mut name = String::new();
         let mut now = 0u64;
         for event in events {
@@ -105,7 +105,7 @@ pub(super) fn read(path: &Path) -> Result<Found, FileError> {
 
 /// What one instrument plays.
 #[derive(Default)]
-struct Part {
+struct MidiPart {
     /// Notes that are down, by channel and key: since when.
     down: BTreeMap<(u8, u8), f64>,
     /// Notes that only the pedal of their channel still holds.
@@ -114,7 +114,7 @@ struct Part {
     notes: Vec<(f64, f64)>,
 }
 
-impl Part {
+impl MidiPart {
     fn hear(&mut self, channel: u8, message: MidiMessage, now: f64) {
         match message {
             MidiMessage::NoteOn { key, vel } if vel.as_int() > 0 => {

@@ -1,7 +1,7 @@
 //! What was found, as a session file: every line with where it comes from, what is usual left out, and what only a person knows
 //! asked at the end.
 
-use super::found::{Found, FoundProcessor};
+use super::found::{FoundProcessor, ImportedProject};
 use std::fmt::Write;
 use swiftloop_core::session::{ProcessorKind, Source, State};
 
@@ -9,7 +9,7 @@ use swiftloop_core::session::{ProcessorKind, Source, State};
 const COMMENT: usize = 34;
 
 /// The session file.
-pub(super) fn session(found: &Found) -> String {
+pub(super) fn session(found: &ImportedProject) -> String {
     let mut text = format!(
         "# Imported from {}. What you write or change here stays when it is imported again.\n\
          # Every key, with its meaning: swiftloop schema session\n\
@@ -137,7 +137,7 @@ fn plain(words: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::session;
-    use crate::import::{Found, FoundTrack};
+    use crate::import::{FoundTrack, ImportedProject};
     use crate::{session_alone, tables};
     use proptest::prelude::*;
     use swiftloop_core::session::Source;
@@ -151,7 +151,7 @@ mod tests {
                 channels: 2, to: "main".into(), sends: Vec::new(), processors: Vec::new(), muted: true, disabled: false,
                 unused: false,
             };
-            let found = Found { name: name.clone(), source, tracks: vec![track], ..Found::default() };
+            let found = ImportedProject { name: name.clone(), source, tracks: vec![track], ..ImportedProject::default() };
             let read = session_alone("session.toml", &session(&found), tables()).expect("sound");
             prop_assert_eq!(&read.name, &name);
             prop_assert!(read.tracks[0].muted && read.tracks[0].channels == 2);

@@ -8,7 +8,7 @@ use toml_edit::{DocumentMut, Item, TableLike, Value};
 
 /// One figure that differs.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Difference {
+pub struct FigureDifference {
     /// Its key, such as `machine.cores` or `interface.box.channels`.
     pub key: String,
     /// What the file says.
@@ -41,7 +41,7 @@ impl Replace {
     }
 
     /// Every key that was asked for has to differ.
-    pub(super) fn check(&self, found: &[Difference]) -> Result<(), Misfit> {
+    pub(super) fn check(&self, found: &[FigureDifference]) -> Result<(), Misfit> {
         let Self::Keys(keys) = self else { return Ok(()) };
         let known: Vec<&str> = found.iter().map(|d| d.key.as_str()).collect();
         let Some(odd) = keys.iter().find(|k| !known.contains(&k.as_str())) else { return Ok(()) };
@@ -61,7 +61,7 @@ const NEAR: [(&str, f64); 4] =
     [("core_speed", 0.05), ("memory_gb", 0.08), ("disk_free_gb", 0.1), ("disk_mb_per_s", 0.1)];
 
 /// Names every difference, and puts those that `replace` asks for into `file`.
-pub fn differences(file: &mut DocumentMut, found: &DocumentMut, replace: &Replace) -> Vec<Difference> {
+pub fn differences(file: &mut DocumentMut, found: &DocumentMut, replace: &Replace) -> Vec<FigureDifference> {
     let mut all = Vec::new();
     if let (Some(old), Some(new)) = (
         file.get_mut("machine").and_then(Item::as_table_like_mut),
@@ -76,7 +76,14 @@ pub fn differences(file: &mut DocumentMut, found: &DocumentMut, replace: &Replac
     all
 }
 
-fn of_list(path: &str, old: &mut Item, new: &Item, name: &str, replace: &Replace, all: &mut Vec<Difference>) {
+fn of_list(
+    path: &str,
+    old: &mut Item,
+    new: &Item,
+    name: &str,
+    replace: &Replace,
+    all: &mut Vec<FigureDifference>,
+) {
     let word = |t: &dyn TableLike| t.get(name).and_then(Item::as_str).map(String::from);
     let Some(new) = new.as_array_of_tables() else { return };
     for old in tables_mut(old) {
@@ -95,7 +102,7 @@ fn of_table(
     old: &mut dyn TableLike,
     new: &dyn TableLike,
     replace: &Replace,
-    all: &mut Vec<Difference>,
+    all: &mut Vec<FigureDifference>,
 ) {
     for (key, item) in new.iter() {
         let Some(now) = item.as_value().filter(|v| !PASSING.contains(&key) && !is_assumed(v)) else {
@@ -106,8 +113,12 @@ fn of_table(
             continue;
         }
         let at = format!("{path}.{key}");
-        let difference =
-            Difference { replaced: replace.has(&at), file: plain(before), machine: plain(now), key: at };
+        let difference = FigureDifference {
+            replaced: replace.has(&at),
+            file: plain(before),
+            machine: plain(now),
+            key: at,
+        };
         if difference.replaced {
             let decor = before.decor().clone();
             *before = now.clone();

@@ -9,9 +9,9 @@ mod profile;
 mod surveyed;
 mod trips;
 
-pub use differences::{Difference, Replace};
+pub use differences::{FigureDifference, Replace};
 pub use profile::{check_profile_fits, save_paced, save_profile, with_profile};
-pub use surveyed::{Added, save_surveyed};
+pub use surveyed::{AddedToRig, save_surveyed};
 pub use trips::{NewTrip, save_trips};
 
 use crate::description::{rig_from, text_of};
@@ -23,7 +23,7 @@ use swiftloop_core::tables::Tables;
 use toml_edit::DocumentMut;
 
 /// A text with its line ends and mark set aside.
-struct Plain {
+struct PlainText {
     text: String,
     mark: bool,
     crlf: bool,
@@ -31,7 +31,7 @@ struct Plain {
 
 const MARK: char = '\u{feff}';
 
-impl Plain {
+impl PlainText {
     fn of(text: &str) -> Self {
         let mark = text.starts_with(MARK);
         let text = text.strip_prefix(MARK).unwrap_or(text);
@@ -65,7 +65,7 @@ impl Misfit {
 /// The edited text of a rig, once it has proved to be a rig still; nothing is written.
 fn edited<T>(path: &Path, text: &str, tables: &Tables, edit: &Edit<'_, T>) -> Result<(String, T), FileError> {
     let name = path.display().to_string();
-    let plain = Plain::of(text);
+    let plain = PlainText::of(text);
     // As it stands, errors are in the user's own lines.
     rig_from(&name, &plain.text, tables)?;
     let misfit = |m: Misfit| FileError::Misfit { path: path.into(), what: m.what, help: m.help };

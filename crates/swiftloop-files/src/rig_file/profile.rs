@@ -6,7 +6,7 @@ use super::{Misfit, edit_file, edited, try_edit};
 use crate::FileError;
 use std::path::Path;
 use swiftloop_core::rig::WakeProfile;
-use swiftloop_core::soak::{Counts, Provenance, Samples, learn};
+use swiftloop_core::soak::{Provenance, Samples, ValueCounts, learn};
 use swiftloop_core::tables::Tables;
 use swiftloop_units::{Factor, Quantity, Range};
 use toml_edit::{Array, DocumentMut, InlineTable, Item, Table, TableLike, Value};
@@ -40,7 +40,8 @@ pub fn save_paced(path: &Path, tables: &Tables, times: Range<Factor>) -> Result<
 /// # Errors
 /// As for [`save_profile`].
 pub fn check_profile_fits(path: &Path, tables: &Tables) -> Result<(), FileError> {
-    let some = Samples { wakes: Counts::new((0..1000).map(|i| (f64::from(i), 1))), ..Samples::default() };
+    let some =
+        Samples { wakes: ValueCounts::new((0..1000).map(|i| (f64::from(i), 1))), ..Samples::default() };
     match learn(&some, &Provenance { date: "2000-01-01".into(), ..Provenance::default() }) {
         Some(profile) => try_edit(path, tables, &|document| put(document, &profile)),
         None => Ok(()),

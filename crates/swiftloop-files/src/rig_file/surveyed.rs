@@ -1,27 +1,27 @@
 //! A rig file from what a survey found: written with comments when there is none, else what is missing is added and
 //! nothing else touched.
 
-use super::differences::{Difference, Replace, differences as compared};
+use super::differences::{FigureDifference, Replace, differences as compared};
 use super::edit_file;
 use super::list::{is_inline, push, tables_mut};
 use crate::{FileError, Overwrite, rig_from, save};
 use std::collections::BTreeSet;
 use std::fmt::Write;
 use std::path::Path;
-use swiftloop_core::survey::{Busy, Card, Inventory, ServerState};
+use swiftloop_core::survey::{BusyProgram, Card, Inventory, ServerState};
 use swiftloop_core::tables::Tables;
 use swiftloop_units::Hz;
 use toml_edit::{DocumentMut, Item, Table, TableLike};
 
 /// What was added to a rig file.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Added {
+pub struct AddedToRig {
     /// The file is new.
     pub created: bool,
     /// What was added to an old one, for people.
     pub what: Vec<String>,
     /// What an old one says otherwise than the machine.
-    pub differences: Vec<Difference>,
+    pub differences: Vec<FigureDifference>,
 }
 
 /// Share of the machine from which a program is worth a line.
@@ -37,7 +37,7 @@ pub fn save_surveyed(
     disk_free_gb: Option<f64>,
     replace: &Replace,
     tables: &Tables,
-) -> Result<Added, FileError> {
+) -> Result<AddedToRig, FileError> {
     let new = text(inventory, disk_free_gb);
     // Whatever was read off the machine, what we write has to be a rig.
     if let Err(FileError::Wrong { what, .. }) = rig_from("what was found", &new, tables) {
@@ -50,7 +50,7 @@ pub fn save_surveyed(
     }
     if path.symlink_metadata().is_err() {
         save(path, new.as_bytes(), Overwrite::Refuse)?;
-        return Ok(Added { created: true, ..Added::default() });
+        return Ok(AddedToRig { created: true, ..AddedToRig::default() });
     }
     let (what, differences) = edit_file(path, tables, &|document| {
         let (mut what, mut differences) = (Vec::new(), Vec::new());
@@ -65,7 +65,7 @@ pub fn save_surveyed(
         }
         Ok((what, differences))
     })?;
-    Ok(Added { created: false, what, differences })
+    Ok(AddedToRig { created: false, what, differences })
 }
 
 fn complete_machine(document: &mut DocumentMut, found: &DocumentMut, what: &mut Vec<String>) {
@@ -307,8 +307,8 @@ fn places(out: &mut String, i: &Inventory, ids: &[String]) {
 
 fn programs(out: &mut String, i: &Inventory) {
     let threads = f64::from(i.processor.threads.unwrap_or(1).max(1));
-    let load = |b: &Busy| (b.core_share / threads).min(1.0);
-    let busy: Vec<&Busy> = i.busy.iter().filter(|b| load(b) >= PROGRAM).collect();
+    let load = |b: &BusyProgram| (b.core_share / threads).min(1.0);
+    let busy: Vec<&BusyProgram> = i.busy.iter().filter(|b| load(b) >= PROGRAM).collect();
     for (busy, id) in busy.iter().zip(ids(busy.iter().map(|b| b.name.as_str()))) {
         let load = load(busy);
         let _ = write!(

@@ -3,7 +3,7 @@
 
 /// The columns of a line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) struct Columns<'a> {
+pub(super) struct LineColumns<'a> {
     pub name: &'a [u8],
     pub pid: u32,
     pub core: u16,
@@ -16,7 +16,7 @@ pub(super) struct Columns<'a> {
 }
 
 /// Cuts a line, or finds that it is none of an event.
-pub(super) fn columns(line: &[u8]) -> Option<Columns<'_>> {
+pub(super) fn columns(line: &[u8]) -> Option<LineColumns<'_>> {
     let line = line.trim_ascii_end();
     // A name may hold brackets: the first pair that the rest of a line follows is meant.
     for bracket in memchr::memchr_iter(b'[', line) {
@@ -27,7 +27,7 @@ pub(super) fn columns(line: &[u8]) -> Option<Columns<'_>> {
     latency(line)
 }
 
-fn from_bracket(line: &[u8], bracket: usize) -> Option<Columns<'_>> {
+fn from_bracket(line: &[u8], bracket: usize) -> Option<LineColumns<'_>> {
     let (core, after) = number(&line[bracket + 1..])?;
     let after = after.strip_prefix(b"] ")?;
     let (flags, after) = match time(after.trim_ascii_start()) {
@@ -42,7 +42,7 @@ fn from_bracket(line: &[u8], bracket: usize) -> Option<Columns<'_>> {
     };
     let (at, after) = time(after.trim_ascii_start())?;
     let (name, pid) = thread(&line[..bracket])?;
-    event(Columns { name, pid, core: u16::try_from(core).ok()?, flags, at, event: b"", rest: b"" }, after)
+    event(LineColumns { name, pid, core: u16::try_from(core).ok()?, flags, at, event: b"", rest: b"" }, after)
 }
 
 /// `name-pid`, perhaps with the number of its group in round brackets.
@@ -61,7 +61,7 @@ fn thread(text: &[u8]) -> Option<(&[u8], u32)> {
 }
 
 /// The event's name and what it says.
-fn event<'a>(mut columns: Columns<'a>, after: &'a [u8]) -> Option<Columns<'a>> {
+fn event<'a>(mut columns: LineColumns<'a>, after: &'a [u8]) -> Option<LineColumns<'a>> {
     let after = after.trim_ascii_start();
     let colon = memchr::memchr(b':', after)?;
     columns.event = after[..colon].trim_ascii();
@@ -88,7 +88,7 @@ fn time(text: &[u8]) -> Option<(i64, &[u8])> {
 }
 
 /// The short form: `name-pid  0d..2.  123us+: event: …`, times since the trace began.
-fn latency(line: &[u8]) -> Option<Columns<'_>> {
+fn latency(line: &[u8]) -> Option<LineColumns<'_>> {
     let us = memchr::memmem::find(line, b"us")?;
     let mark = line.get(us + 2)?;
     let colon = us + if *mark == b':' { 2 } else { 3 };
@@ -102,7 +102,7 @@ fn latency(line: &[u8]) -> Option<Columns<'_>> {
     let (name, pid) = thread(&before[..flags_at])?;
     let at = i64::try_from(at).ok()?.checked_mul(1000)?;
     event(
-        Columns { name, pid, core: u16::try_from(core).ok()?, flags, at, event: b"", rest: b"" },
+        LineColumns { name, pid, core: u16::try_from(core).ok()?, flags, at, event: b"", rest: b"" },
         &line[colon + 1..],
     )
 }

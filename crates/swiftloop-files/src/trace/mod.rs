@@ -9,11 +9,11 @@ mod table;
 mod text;
 
 use crate::error::FileError;
-use order::Order;
+use order::BoundedSort;
 use std::collections::BTreeMap;
 use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
-use swiftloop_measure::trace::{Follower, LateBlock, Names, Question, Told};
+use swiftloop_measure::trace::{Follower, LateBlock, Names, TraceQuery, TraceSummary};
 
 /// Bytes of a line that are looked at.
 const LONGEST_LINE: usize = 1 << 16;
@@ -22,9 +22,9 @@ const UNKNOWN_KINDS: usize = 256;
 
 /// What was read of a trace.
 #[derive(Debug, Default)]
-pub struct Reading {
+pub struct TraceReading {
     /// What it told.
-    pub told: Told,
+    pub told: TraceSummary,
     /// Its names.
     pub names: Names,
     /// Lines in all.
@@ -36,7 +36,7 @@ pub struct Reading {
     /// Events that this program does not know, by name.
     pub unknown: BTreeMap<String, u64>,
     /// Kinds of events that were there.
-    pub seen: Seen,
+    pub seen: EventKindsSeen,
     /// Events that came so far out of order that they could not be used.
     pub too_late: u64,
     /// Events that the kernel's ring had already written over, before the first one here.
@@ -47,7 +47,7 @@ pub struct Reading {
 
 /// Kinds of events that were there: what is missing limits what can be told.
 #[derive(Debug, Default, Clone, Copy, PartialEq, Eq)]
-pub struct Seen {
+pub struct EventKindsSeen {
     /// Changes of threads.
     pub switches: bool,
     /// Threads being woken.
@@ -62,7 +62,7 @@ pub struct Seen {
     pub counted: bool,
 }
 
-impl Reading {
+impl TraceReading {
     /// What our recorder wrote at the top under a key.
     #[must_use]
     pub fn remark(&self, key: &str) -> Option<&str> {
@@ -106,7 +106,7 @@ impl Reading {
 ///
 /// # Errors
 /// [`FileError`]: the file cannot be read, or is no trace.
-pub fn read_trace(path: &Path, question: &Question) -> Result<Reading, FileError> {
+pub fn read_trace(path: &Path, question: &TraceQuery) -> Result<TraceReading, FileError> {
     let file = std::fs::File::open(path).map_err(|e| FileError::unreadable(path, &e))?;
     if file.metadata().is_ok_and(|m| m.is_dir()) {
         return Err(FileError::Unreadable {
@@ -122,7 +122,7 @@ pub fn read_trace(path: &Path, question: &Question) -> Result<Reading, FileError
 ///
 /// # Errors
 /// [`FileError`].
-pub fn trace_from(reader: impl Read, path: &Path, question: &Question) -> Result<Reading, FileError> {
+pub fn trace_from(reader: impl Read, path: &Path, question: &TraceQuery) -> Result<TraceReading, FileError> {
     let mut input = BufReader::with_capacity(1 << 18, reader);
     let beginning = input.fill_buf().map_err(|e| FileError::unreadable(path, &e))?;
     if beginning.is_empty() {
@@ -132,7 +132,7 @@ pub fn trace_from(reader: impl Read, path: &Path, question: &Question) -> Result
     if looked.contains(&0) {
         return Err(no_trace(path, "it is not text"));
     }
-    let mut stream = Stream::new(question);
+    let mut stream = TraceStream::new(question);
     if table::is_table(looked) {
         table::read(input, path, &mut stream.reading, &mut stream.pipe)?;
     } else {
@@ -146,20 +146,20 @@ pub fn trace_from(reader: impl Read, path: &Path, question: &Question) -> Result
 }
 
 /// The kernel's text as it comes, in one piece or in several.
-pub struct Stream {
-    reading: Reading,
+pub struct TraceStream {
+    reading: TraceReading,
     pipe: Pipe,
     text: text::Text,
     line: Vec<u8>,
 }
 
-impl Stream {
+impl TraceStream {
     /// Begins.
     #[must_use]
-    pub fn new(question: &Question) -> Self {
+    pub fn new(question: &TraceQuery) -> Self {
         Self {
-            reading: Reading::default(),
-            pipe: Pipe { follower: Follower::new(question.clone()), order: Order::default() },
+            reading: TraceReading::default(),
+            pipe: Pipe { follower: Follower::new(question.clone()), order: BoundedSort::default() },
             text: text::Text::default(),
             line: Vec::with_capacity(512),
         }
@@ -195,7 +195,7 @@ impl Stream {
 
     /// All that was read.
     #[must_use]
-    pub fn end(self) -> Reading {
+    pub fn end(self) -> TraceReading {
         let Self { mut reading, mut pipe, .. } = self;
         pipe.order.end(&mut |event| pipe.follower.event(event, &reading.names));
         reading.too_late = pipe.order.too_late;
@@ -207,7 +207,7 @@ impl Stream {
 /// Events on their way from lines to the follower.
 struct Pipe {
     follower: Follower,
-    order: Order,
+    order: BoundedSort,
 }
 
 fn no_trace(path: &Path, why: &str) -> FileError {

@@ -2,7 +2,7 @@
 //! them as they happened. The one idea: a bounded heap of events is sorted, and its first half passed on, so that a
 //! stream of any length needs the same memory.
 
-use swiftloop_measure::trace::{Event, Instant};
+use swiftloop_measure::trace::{Instant, TraceEvent};
 
 /// Events that are held back.
 const HELD: usize = 1 << 17;
@@ -11,8 +11,8 @@ const CLOCK_STEP_NS: i64 = 1_000_000;
 
 /// Sorts a stream within bounds.
 #[derive(Default)]
-pub(super) struct Order {
-    held: Vec<Event>,
+pub(super) struct BoundedSort {
+    held: Vec<TraceEvent>,
     /// The last event of each core.
     last: Vec<i64>,
     passed: Option<Instant>,
@@ -21,8 +21,8 @@ pub(super) struct Order {
     pub any_order: bool,
 }
 
-impl Order {
-    pub fn push(&mut self, event: Event, to: &mut impl FnMut(Event)) {
+impl BoundedSort {
+    pub fn push(&mut self, event: TraceEvent, to: &mut impl FnMut(TraceEvent)) {
         let core = usize::from(event.core.0);
         if self.last.len() <= core {
             self.last.resize(core + 1, i64::MIN);
@@ -44,11 +44,11 @@ impl Order {
     }
 
     /// Passes on all that is held.
-    pub fn end(&mut self, to: &mut impl FnMut(Event)) {
+    pub fn end(&mut self, to: &mut impl FnMut(TraceEvent)) {
         self.pass(self.held.len(), to);
     }
 
-    fn pass(&mut self, count: usize, to: &mut impl FnMut(Event)) {
+    fn pass(&mut self, count: usize, to: &mut impl FnMut(TraceEvent)) {
         // Stable: what happened at the same microsecond keeps the order of the file.
         self.held.sort_by_key(|e| e.at);
         for event in self.held.drain(..count) {

@@ -1,16 +1,16 @@
 //! A plain table of events, from any system: `time_us, core, kind, name, start_us, length_us`, and `priority` where it is
 //! known. docs/trace-table.md describes it. Rows come in any order; each becomes the events it stands for.
 
-use super::{Pipe, Reading};
+use super::{Pipe, TraceReading};
 use crate::error::FileError;
 use std::collections::HashMap;
 use std::io::Read;
 use std::path::Path;
 use swiftloop_measure::trace::{
-    Activity, Core, Event, Instant, LateMark, Left, Mark, Names, Pid, Priority, Resched, Thread, What,
+    Activity, Core, Instant, LateMark, Left, Mark, Names, Pid, Priority, Resched, Thread, TraceEvent, What,
 };
 
-/// Columns that a table has to have.
+/// TableColumns that a table has to have.
 const NEEDED: [&str; 4] = ["core", "kind", "name", "start_us"];
 
 /// Whether a file begins like a table.
@@ -30,7 +30,7 @@ fn cells(header: &str, delimiter: char) -> impl Iterator<Item = &str> {
 }
 
 /// Where each column is.
-struct Columns {
+struct TableColumns {
     time: Option<usize>,
     core: usize,
     kind: usize,
@@ -44,7 +44,7 @@ struct Columns {
 pub(super) fn read(
     input: impl Read,
     path: &Path,
-    reading: &mut Reading,
+    reading: &mut TraceReading,
     pipe: &mut Pipe,
 ) -> Result<(), FileError> {
     let mut input = std::io::BufReader::new(input);
@@ -65,7 +65,7 @@ pub(super) fn read(
         return Err(wrong(path, &format!("the table has no column `{missing}`")));
     }
     let place = |name: &str| at(name).unwrap_or_default();
-    let columns = Columns {
+    let columns = TableColumns {
         time: at("time_us"),
         core: place("core"),
         kind: place("kind"),
@@ -76,7 +76,7 @@ pub(super) fn read(
     };
     pipe.order.any_order = true;
     let mut row = csv::ByteRecord::new();
-    let mut running = Running::default();
+    let mut running = RunningThreads::default();
     loop {
         reading.lines += 1;
         match csv.read_byte_record(&mut row) {
@@ -119,10 +119,10 @@ fn wrong(path: &Path, why: &str) -> FileError {
 
 /// Who runs on each core: a row does not know.
 #[derive(Default)]
-struct Running(HashMap<Core, Thread>);
+struct RunningThreads(HashMap<Core, Thread>);
 
-impl Running {
-    fn pass(&mut self, mut event: Event, to: impl FnOnce(Event)) {
+impl RunningThreads {
+    fn pass(&mut self, mut event: TraceEvent, to: impl FnOnce(TraceEvent)) {
         let now = self.0.entry(event.core).or_default();
         if let What::Switch { to: next, .. } = &event.what {
             // The end of a stretch counts only while it is the present one.
@@ -140,7 +140,11 @@ impl Running {
 }
 
 /// The events that a row stands for.
-fn events(row: &csv::ByteRecord, columns: &Columns, reading: &mut Reading) -> Option<Vec<Event>> {
+fn events(
+    row: &csv::ByteRecord,
+    columns: &TableColumns,
+    reading: &mut TraceReading,
+) -> Option<Vec<TraceEvent>> {
     let cell = |at: usize| row.get(at).and_then(|c| std::str::from_utf8(c).ok());
     let nanos = |at: Option<usize>| -> Option<i64> {
         let us: f64 = cell(at?)?.replace(',', ".").parse().ok()?;
@@ -157,7 +161,7 @@ fn events(row: &csv::ByteRecord, columns: &Columns, reading: &mut Reading) -> Op
     let start = nanos(Some(columns.start)).or_else(|| nanos(columns.time))?;
     let length = nanos(columns.length);
     let end = length.filter(|l| *l >= 0).map(|l| start.checked_add(l));
-    let event = |at: i64, what: What| Event {
+    let event = |at: i64, what: What| TraceEvent {
         at: Instant(at),
         core,
         thread,

@@ -1,12 +1,13 @@
 //! The kernel's text, line by line: an event comes out of each line that is one. Events that nobody knows are
 //! counted by name.
 
-use super::Reading;
+use super::TraceReading;
 use super::fields::{after, last, signed, unsigned, word};
-use super::line::{Columns, columns, number};
+use super::line::{LineColumns, columns, number};
 use std::collections::HashMap;
 use swiftloop_measure::trace::{
-    Activity, Core, Event, Instant, Left, Mark, Name, Names, Pid, Priority, Resched, Span, Thread, What,
+    Activity, Core, Instant, Left, Mark, Name, Names, Pid, Priority, Resched, Thread, TraceEvent, TraceSpan,
+    What,
 };
 
 /// What has to be remembered from line to line.
@@ -21,7 +22,7 @@ pub(super) struct Text {
 }
 
 /// What a line holds.
-enum Said {
+enum LineContent {
     Known(What),
     /// Known, and of no use.
     Idle,
@@ -32,7 +33,11 @@ enum Said {
 
 impl Text {
     /// The event of a line, and before it the one that says what was lost.
-    pub fn line(&mut self, line: &[u8], reading: &mut Reading) -> Option<(Option<Event>, Event)> {
+    pub fn line(
+        &mut self,
+        line: &[u8],
+        reading: &mut TraceReading,
+    ) -> Option<(Option<TraceEvent>, TraceEvent)> {
         let trimmed = line.trim_ascii();
         if trimmed.is_empty() {
             return None;
@@ -56,18 +61,18 @@ impl Text {
         };
         let said = self.what(&columns, reading);
         let what = match said {
-            Said::Known(what) => what,
-            Said::Idle => What::Other,
-            Said::Unknown => {
+            LineContent::Known(what) => what,
+            LineContent::Idle => What::Other,
+            LineContent::Unknown => {
                 reading.unknown(&String::from_utf8_lossy(columns.event));
                 What::Other
             }
-            Said::Broken => {
+            LineContent::Broken => {
                 reading.unread(trimmed);
                 return None;
             }
         };
-        let event = Event {
+        let event = TraceEvent {
             at: Instant(columns.at),
             core: Core(columns.core),
             thread: self.thread(&columns, &mut reading.names),
@@ -76,7 +81,7 @@ impl Text {
             what,
         };
         let waiting = if self.lost.is_empty() { None } else { self.lost.remove(&columns.core) };
-        let lost = waiting.map(|count| Event { what: What::Lost(count), ..event.clone() });
+        let lost = waiting.map(|count| TraceEvent { what: What::Lost(count), ..event.clone() });
         Some((lost, event))
     }
 
@@ -92,7 +97,7 @@ impl Text {
         true
     }
 
-    fn thread(&mut self, columns: &Columns<'_>, names: &mut Names) -> Thread {
+    fn thread(&mut self, columns: &LineColumns<'_>, names: &mut Names) -> Thread {
         let core = usize::from(columns.core);
         if self.threads.len() <= core {
             self.threads.resize(core + 1, (Vec::new(), Thread::default()));
@@ -107,7 +112,7 @@ impl Text {
         known.1
     }
 
-    fn what(&mut self, columns: &Columns<'_>, reading: &mut Reading) -> Said {
+    fn what(&mut self, columns: &LineColumns<'_>, reading: &mut TraceReading) -> LineContent {
         let rest = columns.rest;
         let (names, seen) = (&mut reading.names, &mut reading.seen);
         let read = match columns.event {
@@ -160,16 +165,16 @@ impl Text {
             b"tracing_mark_write" | b"print" => {
                 let text = rest.strip_prefix(b"tracing_mark_write: ").unwrap_or(rest);
                 return Mark::from_text(&lossy(text), names)
-                    .map_or(Said::Idle, |m| Said::Known(What::Mark(Box::new(m))));
+                    .map_or(LineContent::Idle, |m| LineContent::Known(What::Mark(Box::new(m))));
             }
             event => return Self::other(event, rest, reading),
         };
-        read.map_or(Said::Broken, Said::Known)
+        read.map_or(LineContent::Broken, LineContent::Known)
     }
 
     /// Interrupts that are called after their purpose; what is known and not needed; what is unknown.
-    fn other(event: &[u8], rest: &[u8], reading: &mut Reading) -> Said {
-        let interrupt = |name: &[u8], reading: &mut Reading| {
+    fn other(event: &[u8], rest: &[u8], reading: &mut TraceReading) -> LineContent {
+        let interrupt = |name: &[u8], reading: &mut TraceReading| {
             reading.seen.interrupts = true;
             // Some name it by its purpose in round brackets.
             let purpose = rest.strip_prefix(b"(").and_then(|r| r.strip_suffix(b")"));
@@ -177,10 +182,10 @@ impl Text {
         };
         let vector = rest.starts_with(b"vector=") || (event.starts_with(b"ipi_") && rest.starts_with(b"("));
         if vector && let Some(name) = event.strip_suffix(b"_entry") {
-            return Said::Known(What::Enter(interrupt(name, reading)));
+            return LineContent::Known(What::Enter(interrupt(name, reading)));
         }
         if vector && let Some(name) = event.strip_suffix(b"_exit") {
-            return Said::Known(What::Exit(interrupt(name, reading)));
+            return LineContent::Known(What::Exit(interrupt(name, reading)));
         }
         let passed_over: [&[u8]; 15] = [
             b"sched_",
@@ -199,7 +204,11 @@ impl Text {
             b"power_",
             b"ipi_",
         ];
-        if passed_over.iter().any(|p| event.starts_with(p)) { Said::Idle } else { Said::Unknown }
+        if passed_over.iter().any(|p| event.starts_with(p)) {
+            LineContent::Idle
+        } else {
+            LineContent::Unknown
+        }
     }
 
     fn line_of(&mut self, rest: &[u8], names: &mut Names) -> Option<Name> {
@@ -269,7 +278,7 @@ fn counted(rest: &[u8]) -> Option<What> {
     let (_, numbers) = last(rest, b" pid=")?;
     let pid = u32::try_from(number(numbers)?.0).ok()?;
     let span = i64::try_from(unsigned(numbers, b" runtime=")?).ok()?;
-    Some(What::Counted { pid: Pid(pid), span: Span(span) })
+    Some(What::Counted { pid: Pid(pid), span: TraceSpan(span) })
 }
 
 /// `comm=… pid=… prio=… orig_cpu=… dest_cpu=…`
@@ -310,7 +319,7 @@ fn resched(flags: &[u8]) -> Resched {
 }
 
 /// What stands at the top: how much the kernel wrote over, and what our recorder says of itself.
-fn remark(line: &[u8], reading: &mut Reading) {
+fn remark(line: &[u8], reading: &mut TraceReading) {
     let text = String::from_utf8_lossy(line);
     if let Some(counts) = text.split("entries-in-buffer/entries-written:").nth(1) {
         let mut numbers =

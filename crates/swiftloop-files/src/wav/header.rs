@@ -23,12 +23,12 @@ pub(super) struct Header {
     pub bytes: u64,
 }
 
-type Wrong = (String, &'static str);
+type HeaderRefusal = (String, &'static str);
 
 impl Header {
-    pub fn read(file: impl Read + Seek) -> Result<Self, Wrong> {
+    pub fn read(file: impl Read + Seek) -> Result<Self, HeaderRefusal> {
         const SAVE_AS: &str = "save it as WAV: 16, 24 or 32 bits, or 32 bits float";
-        let found = Found::in_file(file).map_err(|e| (e.to_string(), "check the file"))?;
+        let found = HeaderChunks::in_file(file).map_err(|e| (e.to_string(), "check the file"))?;
         let other = match found.header.get(..4).unwrap_or_default() {
             b"RF64" | b"BW64" => Some("a long WAV (RF64): this form is not read"),
             b"RIFX" => Some("a WAV for other processors (RIFX)"),
@@ -81,7 +81,7 @@ impl Header {
 }
 
 /// What matters of a file's header.
-struct Found {
+struct HeaderChunks {
     /// The header without any other chunk, up to the first sample.
     header: Vec<u8>,
     /// Bytes of a frame.
@@ -90,7 +90,7 @@ struct Found {
     data: u64,
 }
 
-impl Found {
+impl HeaderChunks {
     /// Walks from chunk to chunk up to the samples, or to the end of the file.
     fn in_file(mut file: impl Read + Seek) -> std::io::Result<Self> {
         let mut found = Self { header: Vec::new(), block: 0, data: 0 };

@@ -8,7 +8,7 @@ use swiftloop_files::import::project_archive;
 use swiftloop_fixtures::projects::{Lane, project};
 
 const BOATHOUSE: &str = include_str!("../../../swiftloop/demo/boathouse-project.xml");
-use swiftloop_files::import::{Found, merged, read_source};
+use swiftloop_files::import::{ImportedProject, merged, read_source};
 use swiftloop_files::{session_alone, tables};
 
 struct Here(tempfile::TempDir);
@@ -24,7 +24,7 @@ impl Here {
         path
     }
 
-    fn project(&self, xml: &str) -> Result<Found, String> {
+    fn project(&self, xml: &str) -> Result<ImportedProject, String> {
         read_source(&self.write("p.dawproject", &project_archive(xml))).map_err(|e| e.to_string())
     }
 }
@@ -33,7 +33,7 @@ fn lane<'a>(name: &'a str) -> Lane<'a> {
     Lane { name, content: "audio", role: "regular", loaded: true, ..Lane::default() }
 }
 
-fn session_of(found: &Found) -> Session {
+fn session_of(found: &ImportedProject) -> Session {
     let merged = merged(found, None, None).expect("sound");
     session_alone("session.toml", &merged.session, tables()).expect("read back")
 }

@@ -3,8 +3,8 @@
 use proptest::prelude::*;
 use std::path::Path;
 use swiftloop_files::{packets_text, read_link};
-use swiftloop_measure::link::analyse::{Asked, analyse};
-use swiftloop_measure::link::exchange::{Answer, Exchange};
+use swiftloop_measure::link::analyse::{LineMeasurement, analyse};
+use swiftloop_measure::link::exchange::{EchoedPacket, Exchange};
 use swiftloop_measure::link::measured::{Carried, Measured, Own};
 
 const PACKET: Carried = Carried { every_ms: 2.5, bytes: 492, line_kbit_s: 1500.0, v6: false };
@@ -18,7 +18,7 @@ fn exchange(late: &[(u32, u32, bool)], counts: Option<bool>) -> Exchange {
             let there = sent + 1_700_000_000_000_000_000 + i64::from(*forth);
             let back = sent + i64::from(*forth) + 50_000 + i64::from(*back);
             let counted = made.answers.len() as u32;
-            made.answers.push(Answer { number: k as u64, counted, there, left: there + 50_000, back });
+            made.answers.push(EchoedPacket { number: k as u64, counted, there, left: there + 50_000, back });
         }
     }
     made.answers.sort_by_key(|a| a.back);
@@ -39,7 +39,7 @@ proptest! {
         counts in prop::option::of(any::<bool>()),
     ) {
         let made = exchange(&late, counts);
-        let asked = Asked { packet: PACKET, allowed_per_hour: 12.0, load_kbit_s: 0.0 };
+        let asked = LineMeasurement { packet: PACKET, allowed_per_hour: 12.0, load_kbit_s: 0.0 };
         let said = Measured { host: "loft".into(), ..analyse(&made, asked, Own::default()) };
         let dir = tempfile::tempdir().unwrap();
         let table = written(dir.path(), &packets_text(&made, &PACKET, "lo ft\n"));

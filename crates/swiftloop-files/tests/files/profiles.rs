@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 use std::path::Path;
 use swiftloop_core::rig::{Rig, WakeProfile};
-use swiftloop_core::soak::{Counts, Provenance, Samples, learn};
+use swiftloop_core::soak::{Provenance, Samples, ValueCounts, learn};
 use swiftloop_files::{rig_from, tables, with_profile};
 
 const RIG: &str = "format = \"swiftloop.rig/1\"\n# mine\n[machine]   # the old one\ncores = 4 # four\nmemory_gb = 16\n\
@@ -20,8 +20,8 @@ fn saved(text: &str, profile: &WakeProfile) -> String {
 
 fn profile(delays: &[f64], date: &str) -> WakeProfile {
     let heard = Samples {
-        wakes: Counts::new(delays.iter().map(|d| (*d, 1))),
-        pace: Counts::new(delays.iter().map(|d| (1.0 + d / 1e5, 1))),
+        wakes: ValueCounts::new(delays.iter().map(|d| (*d, 1))),
+        pace: ValueCounts::new(delays.iter().map(|d| (1.0 + d / 1e5, 1))),
         slow: Vec::new(),
         pace_by_second: vec![1.0, 1.1, 1.05],
     };

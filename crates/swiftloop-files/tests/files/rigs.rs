@@ -5,7 +5,7 @@ use std::fs;
 use std::os::unix::fs::{MetadataExt, PermissionsExt, symlink};
 use std::path::{Path, PathBuf};
 use swiftloop_core::rig::{MeasuredTrip, Rig, WakeProfile};
-use swiftloop_core::soak::{Counts, Provenance, Samples, learn};
+use swiftloop_core::soak::{Provenance, Samples, ValueCounts, learn};
 use swiftloop_files::{
     FileError, NewTrip, check_profile_fits, read_rig, save_profile, save_trips, tables, with_profile,
 };
@@ -37,7 +37,7 @@ fn trip(buffer: u32, frames: f64) -> NewTrip {
 fn profile(date: &str) -> WakeProfile {
     let mut random = fastrand::Rng::with_seed(5);
     let delays = (0..2000).map(|_| (5.0 - 20.0 * (1.0 - random.f64()).ln(), 1)).collect::<Vec<_>>();
-    let heard = Samples { wakes: Counts::new(delays), ..Samples::default() };
+    let heard = Samples { wakes: ValueCounts::new(delays), ..Samples::default() };
     learn(&heard, &Provenance { date: date.into(), ..Provenance::default() }).unwrap()
 }
 

@@ -7,7 +7,7 @@ use super::victim::victim;
 use std::sync::atomic::{AtomicBool, AtomicI64, Ordering::SeqCst};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
-use swiftloop_host::trace::{Recorder, Wanted};
+use swiftloop_host::trace::{Recorder, RecorderOrder};
 
 /// Late blocks by the thief that are enough, and the time in which they have to come.
 const ENOUGH: usize = 40;
@@ -22,8 +22,11 @@ pub fn run(kind: &str, trace: &str, at: Vec<f64>) -> Result<(), Failed> {
         active: Mutex::default(),
         late: Mutex::default(),
     });
-    let wanted =
-        Wanted { threads: vec!["sl-victim".into()], back: Duration::from_secs(12), ring_kb: Some(32 * 1024) };
+    let wanted = RecorderOrder {
+        threads: vec!["sl-victim".into()],
+        back: Duration::from_secs(12),
+        ring_kb: Some(32 * 1024),
+    };
     let recorder = Recorder::begin(&wanted)?;
     let marker = recorder.marker()?;
     let group = if kind == "quota" { Some(Group::new()?) } else { None };

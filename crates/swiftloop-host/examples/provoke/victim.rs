@@ -3,7 +3,7 @@
 use super::threads::{Failed, PERIOD, Shared, now, settle, sleep_until, spin};
 use std::sync::atomic::Ordering::SeqCst;
 use swiftloop_host::trace::Marker;
-use swiftloop_measure::trace::{Instant, LateLine, LateMark, Span};
+use swiftloop_measure::trace::{Instant, LateLine, LateMark, TraceSpan};
 
 /// A block that ran later than this was late, in nanoseconds.
 const LATE: i64 = 150_000;
@@ -36,7 +36,7 @@ pub fn victim(
         let mut mark = LateMark {
             due: Instant(due),
             woke: Instant(woke),
-            period: Some(Span(PERIOD)),
+            period: Some(TraceSpan(PERIOD)),
             ..LateMark::default()
         };
         let touches = kind == "faults" && block.is_multiple_of(50);
@@ -51,7 +51,7 @@ pub fn victim(
         let (late, end) = if kind == "faults" {
             mark.done = Some(Instant(done));
             mark.deadline = Some(Instant(due + PERIOD));
-            mark.work = Some(Span(PERIOD / 10));
+            mark.work = Some(TraceSpan(PERIOD / 10));
             (done > due + PERIOD, done)
         } else {
             (woke - due > LATE, woke)

@@ -8,7 +8,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
-use swiftloop_measure::link::stamp::{Echo, Stamp};
+use swiftloop_measure::link::stamp::{Stamp, StampReply};
 
 /// Where a packet goes.
 #[derive(Clone)]
@@ -210,7 +210,7 @@ impl Way {
 impl Clock {
     /// An answer whose times are those of a clock that runs faster.
     fn skewed(&self, bytes: &[u8]) -> Vec<u8> {
-        let Ok(echo) = Echo::read(bytes, None) else { return bytes.to_vec() };
+        let Ok(echo) = StampReply::read(bytes, None) else { return bytes.to_vec() };
         let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap_or_default();
         let near = now.as_nanos() as i64;
         let since = self.begun.elapsed().as_nanos() as i64;
@@ -219,7 +219,7 @@ impl Clock {
             let after = (since - (near - at)) as f64;
             Stamp::from_unix_ns(at + (after * self.ppm * 1e-6) as i64, echo.error.format)
         };
-        let changed = Echo { sent: moved(echo.sent), received: moved(echo.received), ..echo };
+        let changed = StampReply { sent: moved(echo.sent), received: moved(echo.received), ..echo };
         let mut out = changed.bytes(bytes, None);
         out.truncate(bytes.len());
         out

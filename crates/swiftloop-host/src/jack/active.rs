@@ -13,7 +13,7 @@ use std::time::{Duration, Instant};
 const LAST_BLOCK: Duration = Duration::from_secs(2);
 
 /// What a client does in each block: no allocation, no lock, no system call but the clock.
-pub(super) trait Work {
+pub(super) trait BlockTask {
     /// It works at all: who only listens is not woken in every block, where the server can do without.
     const WORKS: bool = true;
     /// So many frames are due.
@@ -21,7 +21,7 @@ pub(super) trait Work {
 }
 
 /// What all threads see.
-pub(super) struct Shared<'a> {
+pub(super) struct ClientShared<'a> {
     pub xruns: AtomicU64,
     /// Told of every xrun, on a thread of the library's.
     missed: &'a (dyn Fn() + Sync),
@@ -33,16 +33,16 @@ pub(super) struct Shared<'a> {
 }
 
 /// What our callbacks are called with.
-pub(super) struct State<'a, W> {
-    pub shared: Shared<'a>,
-    /// Only the process callback looks in here while [`Shared::closed`] is false; nobody else before it has left.
+pub(super) struct CallbackState<'a, W> {
+    pub shared: ClientShared<'a>,
+    /// Only the process callback looks in here while [`ClientShared::closed`] is false; nobody else before it has left.
     work: UnsafeCell<W>,
 }
 
-impl<'a, W: Work> State<'a, W> {
+impl<'a, W: BlockTask> CallbackState<'a, W> {
     pub fn new(gone: &Arc<AtomicBool>, missed: &'a (dyn Fn() + Sync), work: W) -> Box<Self> {
         Box::new(Self {
-            shared: Shared {
+            shared: ClientShared {
                 xruns: AtomicU64::new(0),
                 missed,
                 gone: Arc::clone(gone),
@@ -69,7 +69,7 @@ impl<'s> Active<'s> {
     ///
     /// # Safety
     /// `state` has to stay where it is until this is dropped, and for good when the server goes away meanwhile.
-    unsafe fn new<W: Work>(server: &'s Server, state: &State<'_, W>) -> Option<Self> {
+    unsafe fn new<W: BlockTask>(server: &'s Server, state: &CallbackState<'_, W>) -> Option<Self> {
         // As a number, for the thread that asks.
         let address = std::ptr::from_ref(state).cast::<c_void>().expose_provenance();
         // SAFETY: the client is open; the caller keeps the state in place.
@@ -102,15 +102,15 @@ pub(super) struct Took<W> {
     pub lost: bool,
 }
 
-/// Takes part for as long as `while_active` runs. Work is handed back as it is after the last block; a copy of it when the server
+/// Takes part for as long as `while_active` runs. BlockTask is handed back as it is after the last block; a copy of it when the server
 /// went away, whose threads may still come with our pointer: what it points to stays for good then.
-pub(super) fn take_part<W: Work + Clone, R>(
+pub(super) fn take_part<W: BlockTask + Clone, R>(
     server: &Server,
     missed: &(dyn Fn() + Sync),
     work: W,
     while_active: impl FnOnce() -> R,
 ) -> Result<(Took<W>, R), ServerError> {
-    let state = State::new(server.gone(), missed, work);
+    let state = CallbackState::new(server.gone(), missed, work);
     // SAFETY: the box is kept until the guard is dropped, and leaked below when the server goes.
     let active = unsafe { Active::new(server, &state) };
     if active.is_none() {
@@ -135,7 +135,7 @@ pub(super) fn take_part<W: Work + Clone, R>(
 
 /// Closes the door to the process callback and waits until it has left. Nothing when it does not: then the state stays
 /// where it is for good.
-pub(super) fn closed<'a, W>(state: Box<State<'a, W>>) -> Option<Box<State<'a, W>>> {
+pub(super) fn closed<'a, W>(state: Box<CallbackState<'a, W>>) -> Option<Box<CallbackState<'a, W>>> {
     state.shared.closed.store(true, SeqCst);
     let patience = Instant::now() + LAST_BLOCK;
     while state.shared.inside.load(SeqCst) {
@@ -148,9 +148,9 @@ pub(super) fn closed<'a, W>(state: Box<State<'a, W>>) -> Option<Box<State<'a, W>
     Some(state)
 }
 
-pub(super) unsafe extern "C" fn process<W: Work>(frames: u32, state: *mut c_void) -> c_int {
+pub(super) unsafe extern "C" fn process<W: BlockTask>(frames: u32, state: *mut c_void) -> c_int {
     // SAFETY: the pointer is that of a state that stays in place while callbacks can come.
-    let state = unsafe { &*state.cast::<State<'_, W>>() };
+    let state = unsafe { &*state.cast::<CallbackState<'_, W>>() };
     state.shared.inside.store(true, SeqCst);
     if !state.shared.closed.load(SeqCst) && !state.shared.gone.load(SeqCst) {
         // SAFETY: the server calls this on one thread at a time, and the door is open: nobody else looks at the work.
@@ -162,7 +162,7 @@ pub(super) unsafe extern "C" fn process<W: Work>(frames: u32, state: *mut c_void
 
 unsafe extern "C" fn xrun<W>(state: *mut c_void) -> c_int {
     // SAFETY: as in `process`; only what is shared is touched.
-    let shared = unsafe { &(*state.cast::<State<'_, W>>()).shared };
+    let shared = unsafe { &(*state.cast::<CallbackState<'_, W>>()).shared };
     shared.xruns.fetch_add(1, Relaxed);
     (shared.missed)();
     0
@@ -170,7 +170,7 @@ unsafe extern "C" fn xrun<W>(state: *mut c_void) -> c_int {
 
 unsafe extern "C" fn shutdown<W>(state: *mut c_void) {
     // SAFETY: as in `process`; only what is shared is touched.
-    unsafe { (*state.cast::<State<'_, W>>()).shared.gone.store(true, SeqCst) };
+    unsafe { (*state.cast::<CallbackState<'_, W>>()).shared.gone.store(true, SeqCst) };
 }
 
 #[cfg(test)]
@@ -178,7 +178,7 @@ pub(super) mod tests {
     use super::*;
 
     /// Calls the process callback as a server would; whether that asked for memory.
-    pub fn call<W: Work>(state: &State<'_, W>, blocks: &[u32]) -> bool {
+    pub fn call<W: BlockTask>(state: &CallbackState<'_, W>, blocks: &[u32]) -> bool {
         let pointer = std::ptr::from_ref(state).cast::<c_void>().cast_mut();
         let before = crate::counting::asked();
         for frames in blocks {
@@ -190,7 +190,7 @@ pub(super) mod tests {
 
     struct Counting(u32);
 
-    impl Work for Counting {
+    impl BlockTask for Counting {
         fn block(&mut self, frames: u32) {
             self.0 += frames;
         }
@@ -199,7 +199,7 @@ pub(super) mod tests {
     #[test]
     fn once_the_door_is_closed_or_the_server_gone_nothing_is_done_any_more() {
         for by_shutdown in [true, false] {
-            let state = State::new(&Arc::default(), &|| (), Counting(0));
+            let state = CallbackState::new(&Arc::default(), &|| (), Counting(0));
             assert!(!call(&state, &[64, 32]));
             let state = if by_shutdown {
                 let pointer = std::ptr::from_ref(&*state).cast::<c_void>().cast_mut();
@@ -220,7 +220,7 @@ pub(super) mod tests {
         let missed = || {
             told.fetch_add(1, Relaxed);
         };
-        let state = State::new(&Arc::default(), &missed, Counting(0));
+        let state = CallbackState::new(&Arc::default(), &missed, Counting(0));
         // SAFETY: the pointer is that of a state.
         unsafe { xrun::<Counting>(std::ptr::from_ref(&*state).cast::<c_void>().cast_mut()) };
         assert_eq!((state.shared.xruns.load(Relaxed), told.load(Relaxed)), (1, 1));

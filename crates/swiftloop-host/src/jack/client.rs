@@ -1,13 +1,13 @@
 //! A soak as a client of the server: the server wakes us, its xruns count.
 
-use super::active::{Work, take_part};
-use super::library::{Client, Clocks};
+use super::active::{BlockTask, take_part};
+use super::library::{CallbackClock, Client};
 use super::server::{Server, ServerError};
-use crate::soak::{Filters, Meter, Permission, Record, Schedule, Task, WorkerRecord};
+use crate::soak::{Filters, Permission, Record, Schedule, SoakMeter, Task, WorkerRecord};
 use std::sync::atomic::AtomicBool;
 use std::sync::atomic::Ordering::{Relaxed, SeqCst};
 use std::time::Duration;
-use swiftloop_measure::trace::{Instant, LateLine, LateMark, Span};
+use swiftloop_measure::trace::{Instant, LateLine, LateMark, TraceSpan};
 
 /// How long a server may take to change its block.
 const PATIENCE_S: f64 = 3.0;
@@ -15,9 +15,9 @@ const PATIENCE_S: f64 = 3.0;
 /// What the process callback works on.
 #[derive(Clone)]
 struct Soaking<'a> {
-    clocks: Clocks,
+    clocks: CallbackClock,
     client: *mut Client,
-    meter: &'a Meter,
+    meter: &'a SoakMeter,
     schedule: Schedule,
     frame_ns: f64,
     record: WorkerRecord,
@@ -31,11 +31,11 @@ struct Soaking<'a> {
 
 impl<'a> Soaking<'a> {
     fn new(
-        (clocks, client): (Clocks, *mut Client),
+        (clocks, client): (CallbackClock, *mut Client),
         frames: u32,
         task: &Task,
         record: WorkerRecord,
-        meter: &'a Meter,
+        meter: &'a SoakMeter,
     ) -> Self {
         Self {
             clocks,
@@ -53,7 +53,7 @@ impl<'a> Soaking<'a> {
     }
 }
 
-impl Work for Soaking<'_> {
+impl BlockTask for Soaking<'_> {
     fn block(&mut self, frames: u32) {
         if frames != self.frames {
             return;
@@ -90,8 +90,8 @@ impl Work for Soaking<'_> {
                 woke: at(woke.max(due)),
                 done: Some(at(done)),
                 deadline: Some(at(next)),
-                work: Some(Span((frames as f64 * self.frame_ns) as i64)),
-                period: Some(Span((f64::from(period) * 1000.0) as i64)),
+                work: Some(TraceSpan((frames as f64 * self.frame_ns) as i64)),
+                period: Some(TraceSpan((f64::from(period) * 1000.0) as i64)),
                 pid: None,
             };
             self.meter.late(|| LateLine { mark, block: self.block });
@@ -108,9 +108,9 @@ pub fn soak_through(
     server: &mut Server,
     frames: u32,
     task: &Task,
-    meter: &Meter,
+    meter: &SoakMeter,
     stop: &AtomicBool,
-    mut watch: impl FnMut(&Meter, f64) -> bool,
+    mut watch: impl FnMut(&SoakMeter, f64) -> bool,
 ) -> Result<(Record, Option<ServerError>), ServerError> {
     let server = &*server;
     let record = WorkerRecord::new().map_err(|e| ServerError::Refused(e.to_string()))?;
@@ -144,9 +144,9 @@ fn wait(
     server: &Server,
     frames: u32,
     task: &Task,
-    meter: &Meter,
+    meter: &SoakMeter,
     stop: &AtomicBool,
-    watch: &mut impl FnMut(&Meter, f64) -> bool,
+    watch: &mut impl FnMut(&SoakMeter, f64) -> bool,
 ) -> bool {
     let begun = crate::soak::now_ns();
     let seconds = || (crate::soak::now_ns() - begun) as f64 / 1e9;
@@ -170,7 +170,7 @@ fn wait(
 mod tests {
     use super::*;
     use crate::jack::active::tests::call;
-    use crate::jack::active::{State, closed};
+    use crate::jack::active::{CallbackState, closed};
     use std::ffi::c_int;
     use std::sync::Arc;
     use swiftloop_core::soak::WorkPattern;
@@ -195,7 +195,7 @@ mod tests {
 
     #[test]
     fn callbacks_allocate_nothing_and_count_what_they_see() {
-        let meter = Meter::new(1);
+        let meter = SoakMeter::new(1);
         let task = Task {
             period_ns: 1_333_333.0,
             reserve: 1.0,
@@ -203,10 +203,10 @@ mod tests {
             patterns: vec![WorkPattern { share: 1.0, work: vec![Micros::new(5.0)] }],
             frame_ns: 3.0,
         };
-        let clocks = (Clocks { cycle_times, time }, std::ptr::null_mut());
+        let clocks = (CallbackClock { cycle_times, time }, std::ptr::null_mut());
         let work = Soaking::new(clocks, 64, &task, WorkerRecord::new().unwrap(), &meter);
         let missed = || meter.miss();
-        let state = State::new(&Arc::default(), &missed, work);
+        let state = CallbackState::new(&Arc::default(), &missed, work);
         assert!(!call(&state, &[64; 200]));
         // A block of another size does not count.
         call(&state, &[128]);

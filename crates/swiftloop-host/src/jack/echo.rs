@@ -1,7 +1,7 @@
 //! An interface that is not there: a client with one port each way, and what comes in goes out so many blocks and frames later.
 //! For trying what measures loops, on servers without hardware.
 
-use super::active::{Work, take_part};
+use super::active::{BlockTask, take_part};
 use super::library::Port;
 use super::player::Ports;
 use super::server::{Server, ServerError};
@@ -23,7 +23,7 @@ struct Echoing {
     at: usize,
 }
 
-impl Work for Echoing {
+impl BlockTask for Echoing {
     fn block(&mut self, frames: u32) {
         let n = frames as usize;
         let late = (self.blocks * n + self.frames).min(LONGEST - n);

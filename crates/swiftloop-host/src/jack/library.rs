@@ -27,7 +27,7 @@ type Message = extern "C" fn(*const c_char);
 
 /// What tells a process callback where it is in time.
 #[derive(Clone, Copy)]
-pub(super) struct Clocks {
+pub(super) struct CallbackClock {
     pub cycle_times: unsafe extern "C" fn(*mut Client, *mut u32, *mut u64, *mut u64, *mut f32) -> c_int,
     pub time: unsafe extern "C" fn() -> u64,
 }
@@ -57,7 +57,7 @@ pub(super) struct Api {
     pub on_process: unsafe extern "C" fn(*mut Client, Process, *mut c_void) -> c_int,
     pub on_xrun: unsafe extern "C" fn(*mut Client, Xrun, *mut c_void) -> c_int,
     pub on_shutdown: unsafe extern "C" fn(*mut Client, Shutdown, *mut c_void),
-    pub clocks: Clocks,
+    pub clocks: CallbackClock,
     pub own_ports: OwnPorts,
     pub ports: unsafe extern "C" fn(*mut Client, *const c_char, *const c_char, c_ulong) -> *mut *const c_char,
     pub port_by_name: unsafe extern "C" fn(*mut Client, *const c_char) -> *mut Port,
@@ -121,7 +121,10 @@ impl Api {
                 on_process: get!("jack_set_process_callback"),
                 on_xrun: get!("jack_set_xrun_callback"),
                 on_shutdown: get!("jack_on_shutdown"),
-                clocks: Clocks { cycle_times: get!("jack_get_cycle_times"), time: get!("jack_get_time") },
+                clocks: CallbackClock {
+                    cycle_times: get!("jack_get_cycle_times"),
+                    time: get!("jack_get_time"),
+                },
                 own_ports: OwnPorts {
                     port_register: get!("jack_port_register"),
                     port_unregister: get!("jack_port_unregister"),

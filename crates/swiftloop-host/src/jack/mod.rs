@@ -11,6 +11,6 @@ mod xruns;
 
 pub use client::soak_through;
 pub use echo::{echo, echo_ports};
-pub use player::{Take, ToPlay, play_and_record};
+pub use player::{PlayedTake, ToPlay, play_and_record};
 pub use server::{About, PortDelay, Server, ServerError};
 pub use xruns::{pipewire_runs_at, told_of_xruns};

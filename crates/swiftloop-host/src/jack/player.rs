@@ -2,7 +2,7 @@
 //! The one idea: both begin in the same block, so that what comes back is as late as the loop is long, and nothing has to be
 //! lined up by hand.
 
-use super::active::{Work, take_part};
+use super::active::{BlockTask, take_part};
 use super::library::{Api, Client, Port};
 use super::server::{Server, ServerError};
 use std::ffi::CString;
@@ -34,7 +34,7 @@ pub struct ToPlay<'a> {
 
 /// What was recorded.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Take {
+pub struct PlayedTake {
     /// A vector for each port.
     pub channels: Vec<Vec<f32>>,
     /// The block that it was played and recorded in.
@@ -49,7 +49,7 @@ pub struct Take {
 
 /// What the callback and we both see.
 #[derive(Debug, Default)]
-struct Seen {
+struct PlayerShared {
     /// The block of the last call, in a row of so many.
     block: AtomicU64,
     in_a_row: AtomicU64,
@@ -73,10 +73,10 @@ struct Playing {
     frames: usize,
     /// The block it began with.
     block: u32,
-    seen: Arc<Seen>,
+    seen: Arc<PlayerShared>,
 }
 
-impl Work for Playing {
+impl BlockTask for Playing {
     fn block(&mut self, frames: u32) {
         let seen = &self.seen;
         if seen.block.swap(u64::from(frames), Relaxed) == u64::from(frames) {
@@ -135,9 +135,9 @@ pub fn play_and_record(
     server: &Server,
     what: &ToPlay<'_>,
     mut progress: impl FnMut(f64) -> bool,
-) -> Result<Take, ServerError> {
+) -> Result<PlayedTake, ServerError> {
     let own = Ports::named(server, (what.channels.len(), "probe"), (what.from.len(), "back"))?;
-    let seen = Arc::new(Seen::default());
+    let seen = Arc::new(PlayerShared::default());
     let work = Playing {
         buffer_of: server.call(|api, _| api.own_ports.port_buffer).ok_or(ServerError::Gone)?,
         outputs: own.outputs.clone(),
@@ -183,7 +183,7 @@ pub fn play_and_record(
         return Err(ServerError::Refused("to keep its buffer while the probe was played".into()));
     }
     let work = took.work;
-    Ok(Take {
+    Ok(PlayedTake {
         channels: work.record,
         buffer_frames: work.block,
         xruns: seen.xruns.load(Relaxed),
@@ -193,7 +193,7 @@ pub fn play_and_record(
 }
 
 /// Gets the server to a block, and waits until blocks come at it.
-fn settle(server: &Server, buffer: Option<u32>, seen: &Seen) -> Result<(), ServerError> {
+fn settle(server: &Server, buffer: Option<u32>, seen: &PlayerShared) -> Result<(), ServerError> {
     let begun = Instant::now();
     let wanted = |now: u64| buffer.is_none_or(|b| now == u64::from(b));
     loop {
@@ -307,7 +307,7 @@ fn join(server: &Server, from: &CString, to: &CString) -> Result<(), ServerError
 mod tests {
     use super::*;
     use crate::jack::active::tests::call;
-    use crate::jack::active::{State, closed};
+    use crate::jack::active::{CallbackState, closed};
     use std::ffi::c_void;
 
     /// One buffer for all ports: what is played is heard a block later.
@@ -319,7 +319,7 @@ mod tests {
     fn what_is_played_is_recorded_from_the_same_moment_without_asking_for_memory() {
         let mut wire = vec![0.0f32; 256];
         let port: *mut Port = wire.as_mut_ptr().cast();
-        let seen = Arc::new(Seen::default());
+        let seen = Arc::new(PlayerShared::default());
         let play: Vec<f32> = (0..700).map(|i| i as f32).collect();
         let work = Playing {
             buffer_of,
@@ -332,7 +332,7 @@ mod tests {
             block: 0,
             seen: Arc::clone(&seen),
         };
-        let state = State::new(&Arc::default(), &|| (), work);
+        let state = CallbackState::new(&Arc::default(), &|| (), work);
         assert!(!call(&state, &[128; 10]));
         assert!(seen.in_a_row.load(Relaxed) >= SETTLED && !seen.done.load(SeqCst));
         seen.begin.store(true, SeqCst);

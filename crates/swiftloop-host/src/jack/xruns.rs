@@ -1,6 +1,6 @@
 //! Listening to a server: being told of its xruns, or of the block that it really works in, and nothing else.
 
-use super::active::{Work, take_part};
+use super::active::{BlockTask, take_part};
 use super::library::candidates;
 use super::server::{Server, ServerError};
 use std::time::Duration;
@@ -9,7 +9,7 @@ use std::time::Duration;
 #[derive(Clone)]
 struct Nothing;
 
-impl Work for Nothing {
+impl BlockTask for Nothing {
     const WORKS: bool = false;
 
     fn block(&mut self, _: u32) {}

@@ -1,6 +1,6 @@
 //! Levers that are files of the system, or of a copy. In a copy nothing may lead outside, and a file is replaced as a whole.
 
-use super::LeverError;
+use super::TunableError;
 use std::fs::{File, OpenOptions};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
@@ -11,37 +11,37 @@ const NEW: &str = ".swiftloop-new";
 const LONGEST: u64 = 4096;
 
 /// Where the file is: below the root, links looked through.
-fn place(root: &Path, path: &str) -> Result<PathBuf, LeverError> {
+fn place(root: &Path, path: &str) -> Result<PathBuf, TunableError> {
     let asked = root.join(path);
-    let place = std::fs::canonicalize(&asked).map_err(|e| LeverError::of(path, e))?;
-    let top = std::fs::canonicalize(root).map_err(|e| LeverError::of(path, e))?;
+    let place = std::fs::canonicalize(&asked).map_err(|e| TunableError::of(path, e))?;
+    let top = std::fs::canonicalize(root).map_err(|e| TunableError::of(path, e))?;
     if !place.starts_with(&top) {
-        return Err(LeverError::Outside(path.into()));
+        return Err(TunableError::Outside(path.into()));
     }
     Ok(place)
 }
 
 /// The whole text of the file.
-pub(super) fn read(root: &Path, path: &str) -> Result<String, LeverError> {
+pub(super) fn read(root: &Path, path: &str) -> Result<String, TunableError> {
     read_up_to(root, path, LONGEST)
 }
 
 /// The same of a file with much more in it.
-pub(super) fn read_long(root: &Path, path: &str) -> Result<String, LeverError> {
+pub(super) fn read_long(root: &Path, path: &str) -> Result<String, TunableError> {
     read_up_to(root, path, LONGEST * LONGEST)
 }
 
-fn read_up_to(root: &Path, path: &str, longest: u64) -> Result<String, LeverError> {
+fn read_up_to(root: &Path, path: &str, longest: u64) -> Result<String, TunableError> {
     let mut text = String::new();
-    let file = File::open(place(root, path)?).map_err(|e| LeverError::of(path, e))?;
-    file.take(longest).read_to_string(&mut text).map_err(|e| LeverError::of(path, e))?;
+    let file = File::open(place(root, path)?).map_err(|e| TunableError::of(path, e))?;
+    file.take(longest).read_to_string(&mut text).map_err(|e| TunableError::of(path, e))?;
     Ok(text)
 }
 
 /// Writes the whole text, in one call: the kernel takes it whole or not at all.
-pub(super) fn write(root: &Path, path: &str, text: &str, copy: bool) -> Result<(), LeverError> {
+pub(super) fn write(root: &Path, path: &str, text: &str, copy: bool) -> Result<(), TunableError> {
     let place = place(root, path)?;
-    let refused = |e| LeverError::of(path, e);
+    let refused = |e| TunableError::of(path, e);
     if copy {
         return replace(&place, text).map_err(refused);
     }
@@ -85,8 +85,8 @@ mod tests {
         std::fs::write(folder.path().join("outside"), "mine").unwrap();
         std::os::unix::fs::symlink("../../../outside", root.join("sys/a/link")).unwrap();
         for path in ["sys/a/link", "../outside"] {
-            assert!(matches!(read(&root, path), Err(LeverError::Outside(_))), "{path}");
-            assert!(matches!(write(&root, path, "x", true), Err(LeverError::Outside(_))), "{path}");
+            assert!(matches!(read(&root, path), Err(TunableError::Outside(_))), "{path}");
+            assert!(matches!(write(&root, path, "x", true), Err(TunableError::Outside(_))), "{path}");
         }
         assert_eq!(std::fs::read_to_string(folder.path().join("outside")).unwrap(), "mine");
         assert!(read(&root, "sys/a/none").unwrap_err().is_gone());

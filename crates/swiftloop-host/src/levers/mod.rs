@@ -1,4 +1,4 @@
-//! Levers: what on this computer can be set, or in a copy of another's files. A [`Lever`] comes in, its value goes out as the
+//! Tunables: what on this computer can be set, or in a copy of another's files. A [`Tunable`] comes in, its value goes out as the
 //! system writes it; put, and then read again by whoever put it. The one idea: every value is text, the very text that was
 //! there, so that what is put back is what was, byte for byte.
 
@@ -9,13 +9,13 @@ mod wake;
 
 use crate::jack::{Server, ServerError};
 use std::path::{Path, PathBuf};
-use swiftloop_core::in_effect::Lever;
+use swiftloop_core::in_effect::Tunable;
 
 pub use wake::{began, end_process, hold_awake, wake_limit_us};
 
 /// Why a lever cannot be read or put.
 #[derive(Debug, thiserror::Error)]
-pub enum LeverError {
+pub enum TunableError {
     /// It is not there, or not any more.
     #[error("{0} is not there")]
     Gone(String),
@@ -47,7 +47,7 @@ pub enum LeverError {
     },
 }
 
-impl LeverError {
+impl TunableError {
     /// It is not there.
     #[must_use]
     pub fn is_gone(&self) -> bool {
@@ -88,12 +88,12 @@ pub fn is_root() -> bool {
 
 /// The levers of this computer, or of a copy.
 #[derive(Debug, Clone)]
-pub struct Levers {
+pub struct Tunables {
     root: PathBuf,
     copy: bool,
 }
 
-impl Levers {
+impl Tunables {
     /// Of this computer.
     #[must_use]
     pub fn here() -> Self {
@@ -115,35 +115,35 @@ impl Levers {
     /// What a lever reads.
     ///
     /// # Errors
-    /// [`LeverError`].
-    pub fn read(&self, lever: &Lever) -> Result<String, LeverError> {
+    /// [`TunableError`].
+    pub fn read(&self, lever: &Tunable) -> Result<String, TunableError> {
         if let Some(path) = lever.path() {
             return files::read(&self.root, &path);
         }
         match lever {
-            Lever::ForcedBuffer | Lever::ForcedRate if self.copy => {
-                pipewire::read_copy(&self.root, lever == &Lever::ForcedRate)
+            Tunable::ForcedBuffer | Tunable::ForcedRate if self.copy => {
+                pipewire::read_copy(&self.root, lever == &Tunable::ForcedRate)
             }
-            Lever::ForcedBuffer => pipewire::forced_buffer(),
-            Lever::ForcedRate => pipewire::forced_rate(),
-            _ if self.copy => Err(LeverError::NotInCopy),
-            Lever::JackBuffer => Ok(jack()?.buffer().to_string()),
-            Lever::Priority { thread, name } => priority::read(*thread, name),
-            Lever::WakeLimit => {
-                let gone = || LeverError::Gone(wake::DEVICE.into());
+            Tunable::ForcedBuffer => pipewire::forced_buffer(),
+            Tunable::ForcedRate => pipewire::forced_rate(),
+            _ if self.copy => Err(TunableError::NotInCopy),
+            Tunable::JackBuffer => Ok(jack()?.buffer().to_string()),
+            Tunable::Priority { thread, name } => priority::read(*thread, name),
+            Tunable::WakeLimit => {
+                let gone = || TunableError::Gone(wake::DEVICE.into());
                 wake_limit_us().map(|us| us.to_string()).ok_or_else(gone)
             }
-            Lever::Governor { .. }
-            | Lever::MostClock { .. }
-            | Lever::IdleOff { .. }
-            | Lever::UsbPower { .. }
-            | Lever::InterruptCores { .. }
-            | Lever::RealtimeShare => Err(LeverError::Gone(format!("{lever:?}"))),
+            Tunable::Governor { .. }
+            | Tunable::MostClock { .. }
+            | Tunable::IdleOff { .. }
+            | Tunable::UsbPower { .. }
+            | Tunable::InterruptCores { .. }
+            | Tunable::RealtimeShare => Err(TunableError::Gone(format!("{lever:?}"))),
         }
     }
 
     /// Takes away what was left by whoever was cut off while putting a lever of a copy.
-    pub fn tidy(&self, lever: &Lever) {
+    pub fn tidy(&self, lever: &Tunable) {
         match lever.path() {
             Some(path) if self.copy => files::tidy(&self.root, &path),
             None if self.copy => files::tidy(&self.root, pipewire::COPY),
@@ -151,44 +151,44 @@ impl Levers {
         }
     }
 
-    /// Puts a lever. What is held by a process ([`Lever::WakeLimit`]) is not put here.
+    /// Puts a lever. What is held by a process ([`Tunable::WakeLimit`]) is not put here.
     ///
     /// # Errors
-    /// [`LeverError`].
-    pub fn put(&self, lever: &Lever, to: &str) -> Result<(), LeverError> {
+    /// [`TunableError`].
+    pub fn put(&self, lever: &Tunable, to: &str) -> Result<(), TunableError> {
         if let Some(path) = lever.path() {
             return files::write(&self.root, &path, to, self.copy);
         }
         match lever {
-            Lever::ForcedBuffer | Lever::ForcedRate if self.copy => {
-                pipewire::put_copy(&self.root, lever == &Lever::ForcedRate, to)
+            Tunable::ForcedBuffer | Tunable::ForcedRate if self.copy => {
+                pipewire::put_copy(&self.root, lever == &Tunable::ForcedRate, to)
             }
-            Lever::ForcedBuffer => pipewire::force_buffer(to),
-            Lever::ForcedRate => pipewire::force_rate(to),
-            _ if self.copy => Err(LeverError::NotInCopy),
-            Lever::JackBuffer => {
+            Tunable::ForcedBuffer => pipewire::force_buffer(to),
+            Tunable::ForcedRate => pipewire::force_rate(to),
+            _ if self.copy => Err(TunableError::NotInCopy),
+            Tunable::JackBuffer => {
                 let frames = to.trim().parse().map_err(|_| not_a_figure(to))?;
                 Ok(jack()?.set_buffer(frames)?)
             }
-            Lever::Priority { thread, name } => priority::put(*thread, name, to),
-            Lever::Governor { .. }
-            | Lever::MostClock { .. }
-            | Lever::WakeLimit
-            | Lever::IdleOff { .. }
-            | Lever::UsbPower { .. }
-            | Lever::InterruptCores { .. }
-            | Lever::RealtimeShare => Err(LeverError::Gone(format!("{lever:?}"))),
+            Tunable::Priority { thread, name } => priority::put(*thread, name, to),
+            Tunable::Governor { .. }
+            | Tunable::MostClock { .. }
+            | Tunable::WakeLimit
+            | Tunable::IdleOff { .. }
+            | Tunable::UsbPower { .. }
+            | Tunable::InterruptCores { .. }
+            | Tunable::RealtimeShare => Err(TunableError::Gone(format!("{lever:?}"))),
         }
     }
 }
 
 /// JACK itself, not PipeWire in its place.
-fn jack() -> Result<Server, LeverError> {
+fn jack() -> Result<Server, TunableError> {
     let server = Server::connect("swiftloop-apply")?;
-    if server.about().kind == "JACK" { Ok(server) } else { Err(LeverError::Gone("JACK".into())) }
+    if server.about().kind == "JACK" { Ok(server) } else { Err(TunableError::Gone("JACK".into())) }
 }
 
-fn not_a_figure(text: &str) -> LeverError {
+fn not_a_figure(text: &str) -> TunableError {
     let why = std::io::Error::new(std::io::ErrorKind::InvalidInput, "it is no figure");
-    LeverError::Refused { what: text.trim().into(), why }
+    TunableError::Refused { what: text.trim().into(), why }
 }

@@ -1,7 +1,7 @@
 //! PipeWire's settings, through its own `pw-metadata`. What it is told is not what it does: any text is stored, and a rate that
 //! is let go stays while something plays. So values are checked before, and what is let go is first put to what it was.
 
-use super::{LeverError, not_a_figure};
+use super::{TunableError, not_a_figure};
 use crate::jack::pipewire_runs_at;
 use serde_json::Value;
 use std::path::Path;
@@ -22,10 +22,10 @@ pub(super) const COPY: &str = "pipewire.json";
 
 /// Runs the tool and gives what it prints.
 #[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
-fn run(args: &[&str]) -> Result<String, LeverError> {
+fn run(args: &[&str]) -> Result<String, TunableError> {
     let failed = |e: std::io::Error| match e.kind() {
-        std::io::ErrorKind::NotFound => LeverError::Gone(TOOL.into()),
-        _ => LeverError::PipeWire(e.to_string()),
+        std::io::ErrorKind::NotFound => TunableError::Gone(TOOL.into()),
+        _ => TunableError::PipeWire(e.to_string()),
     };
     let mut child = Command::new(TOOL)
         .args(args)
@@ -39,11 +39,11 @@ fn run(args: &[&str]) -> Result<String, LeverError> {
     if let Some(mut out) = child.stdout.take() {
         std::io::Read::read_to_string(&mut out, &mut text).map_err(failed)?;
     }
-    if ended { Ok(text) } else { Err(LeverError::Gone("PipeWire".into())) }
+    if ended { Ok(text) } else { Err(TunableError::Gone("PipeWire".into())) }
 }
 
 /// Whether it ended well; one that does not end is ended.
-fn patiently(child: &mut Child) -> Result<bool, LeverError> {
+fn patiently(child: &mut Child) -> Result<bool, TunableError> {
     let begun = Instant::now();
     loop {
         match child.try_wait() {
@@ -52,9 +52,9 @@ fn patiently(child: &mut Child) -> Result<bool, LeverError> {
             Ok(None) => {
                 let _ = child.kill();
                 let _ = child.wait();
-                return Err(LeverError::PipeWire("it does not answer".into()));
+                return Err(TunableError::PipeWire("it does not answer".into()));
             }
-            Err(e) => return Err(LeverError::PipeWire(e.to_string())),
+            Err(e) => return Err(TunableError::PipeWire(e.to_string())),
         }
     }
 }
@@ -66,31 +66,31 @@ fn value_of(text: &str, key: &str) -> Option<String> {
     Some(line.split("value:'").nth(1)?.split('\'').next()?.to_string())
 }
 
-fn set(key: &str, value: u32) -> Result<(), LeverError> {
+fn set(key: &str, value: u32) -> Result<(), TunableError> {
     run(&["-n", "settings", "0", key, &value.to_string()]).map(drop)
 }
 
 /// The buffer that everybody is held at, 0 for none, and the buffer there is without: `0@1024`.
-pub(super) fn forced_buffer() -> Result<String, LeverError> {
+pub(super) fn forced_buffer() -> Result<String, TunableError> {
     forced(BUFFER, BUFFER_NOW)
 }
 
 /// The same of the rate: `0@48000`.
-pub(super) fn forced_rate() -> Result<String, LeverError> {
+pub(super) fn forced_rate() -> Result<String, TunableError> {
     forced(RATE, RATE_NOW)
 }
 
-fn forced(held: &str, without: &str) -> Result<String, LeverError> {
+fn forced(held: &str, without: &str) -> Result<String, TunableError> {
     let text = run(&["-n", "settings"])?;
-    let of = |key| value_of(&text, key).ok_or_else(|| LeverError::Gone("PipeWire".into()));
+    let of = |key| value_of(&text, key).ok_or_else(|| TunableError::Gone("PipeWire".into()));
     Ok(format!("{}@{}", of(held)?, of(without)?))
 }
 
 /// Holds everybody at a buffer, or lets go; and looks at what the graph makes of it, since any text is stored.
-pub(super) fn force_buffer(to: &str) -> Result<(), LeverError> {
+pub(super) fn force_buffer(to: &str) -> Result<(), TunableError> {
     let frames = force(BUFFER, to)?;
     match pipewire_runs_at() {
-        Some(runs) if frames > 0 && runs != frames => Err(LeverError::PipeWire(format!(
+        Some(runs) if frames > 0 && runs != frames => Err(TunableError::PipeWire(format!(
             "it was told to work in blocks of {frames} and works in blocks of {runs}"
         ))),
         _ => Ok(()),
@@ -98,13 +98,13 @@ pub(super) fn force_buffer(to: &str) -> Result<(), LeverError> {
 }
 
 /// Holds everybody at a rate, or lets go.
-pub(super) fn force_rate(to: &str) -> Result<(), LeverError> {
+pub(super) fn force_rate(to: &str) -> Result<(), TunableError> {
     force(RATE, to).map(drop)
 }
 
 /// Holds everybody at a value, `96000`; or lets go, `0@48000`: while something plays, what is only let go stays as it is, so it is
 /// first held at what there is without.
-fn force(key: &str, to: &str) -> Result<u32, LeverError> {
+fn force(key: &str, to: &str) -> Result<u32, TunableError> {
     let (held, without) = to.trim().split_once('@').unwrap_or((to.trim(), ""));
     let held: u32 = held.parse().map_err(|_| not_a_figure(to))?;
     if let (0, Ok(without)) = (held, without.parse()) {
@@ -122,9 +122,9 @@ fn settings_of(all: &mut Value) -> Option<&mut Vec<Value>> {
     own["metadata"].as_array_mut()
 }
 
-fn copy(root: &Path) -> Result<(String, Value), LeverError> {
+fn copy(root: &Path) -> Result<(String, Value), TunableError> {
     let text = super::files::read_long(root, COPY)?;
-    let value = serde_json::from_str(&text).map_err(|e| LeverError::PipeWire(format!("{COPY}: {e}")))?;
+    let value = serde_json::from_str(&text).map_err(|e| TunableError::PipeWire(format!("{COPY}: {e}")))?;
     Ok((text, value))
 }
 
@@ -134,7 +134,7 @@ fn in_copy(all: &mut Value, key: &str) -> Option<String> {
 }
 
 /// The same of a copy.
-pub(super) fn read_copy(root: &Path, rate: bool) -> Result<String, LeverError> {
+pub(super) fn read_copy(root: &Path, rate: bool) -> Result<String, TunableError> {
     let (_, mut all) = copy(root)?;
     let of = |all: &mut Value, key: &str| in_copy(all, key).unwrap_or_else(|| "0".into());
     let (held, without) = if rate { (RATE, RATE_NOW) } else { (BUFFER, BUFFER_NOW) };
@@ -142,13 +142,13 @@ pub(super) fn read_copy(root: &Path, rate: bool) -> Result<String, LeverError> {
 }
 
 /// Puts it into a copy: the figure alone is changed, all else stays byte for byte.
-pub(super) fn put_copy(root: &Path, rate: bool, to: &str) -> Result<(), LeverError> {
+pub(super) fn put_copy(root: &Path, rate: bool, to: &str) -> Result<(), TunableError> {
     let key = if rate { RATE } else { BUFFER };
     let figure = to.trim().split('@').next().unwrap_or(to);
     let figure: u32 = figure.parse().map_err(|_| not_a_figure(to))?;
     let (text, _) = copy(root)?;
     let changed =
-        with_figure(&text, key, figure).ok_or_else(|| LeverError::Gone(format!("{key} in {COPY}")))?;
+        with_figure(&text, key, figure).ok_or_else(|| TunableError::Gone(format!("{key} in {COPY}")))?;
     super::files::write(root, COPY, &changed, true)
 }
 

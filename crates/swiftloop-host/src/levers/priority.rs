@@ -1,17 +1,17 @@
 //! The scheduling of a thread: `ordinary`, `real-time 80` (first in, first out) or `round-robin 80`.
 
-use super::{LeverError, not_a_figure};
+use super::{TunableError, not_a_figure};
 
 /// A thread is the one that is meant: numbers are given again.
-fn named(thread: u32, name: &str) -> Result<(), LeverError> {
+fn named(thread: u32, name: &str) -> Result<(), TunableError> {
     let is = std::fs::read_to_string(format!("/proc/{thread}/comm")).unwrap_or_default();
-    if is.trim_end() == name { Ok(()) } else { Err(LeverError::Gone(format!("thread {thread} ({name})"))) }
+    if is.trim_end() == name { Ok(()) } else { Err(TunableError::Gone(format!("thread {thread} ({name})"))) }
 }
 
 /// How it is scheduled.
-pub(super) fn read(thread: u32, name: &str) -> Result<String, LeverError> {
+pub(super) fn read(thread: u32, name: &str) -> Result<String, TunableError> {
     named(thread, name)?;
-    let gone = || LeverError::Gone(format!("thread {thread} ({name})"));
+    let gone = || TunableError::Gone(format!("thread {thread} ({name})"));
     let id = libc::pid_t::try_from(thread).map_err(|_| gone())?;
     // The kernel itself is asked: not every C library passes this on. Its structure is one whole number (sched(7)).
     let mut priority: libc::c_int = 0;
@@ -35,10 +35,10 @@ pub(super) fn read(thread: u32, name: &str) -> Result<String, LeverError> {
 }
 
 /// Schedules it so.
-pub(super) fn put(thread: u32, name: &str, to: &str) -> Result<(), LeverError> {
+pub(super) fn put(thread: u32, name: &str, to: &str) -> Result<(), TunableError> {
     named(thread, name)?;
     let what = format!("thread {thread} ({name})");
-    let id = libc::pid_t::try_from(thread).map_err(|_| LeverError::Gone(what.clone()))?;
+    let id = libc::pid_t::try_from(thread).map_err(|_| TunableError::Gone(what.clone()))?;
     let (policy, priority) = match to.trim().split_once(' ') {
         Some(("real-time", n)) => (libc::SCHED_FIFO, n),
         Some(("round-robin", n)) => (libc::SCHED_RR, n),
@@ -52,10 +52,10 @@ pub(super) fn put(thread: u32, name: &str, to: &str) -> Result<(), LeverError> {
     }
     let why = std::io::Error::last_os_error();
     match why.raw_os_error() {
-        Some(libc::ESRCH) => Err(LeverError::Gone(what)),
-        Some(libc::EPERM) if super::is_root() => Err(LeverError::NoGroupShare(what)),
-        Some(libc::EPERM) => Err(LeverError::NotAllowed(what)),
-        _ => Err(LeverError::Refused { what, why }),
+        Some(libc::ESRCH) => Err(TunableError::Gone(what)),
+        Some(libc::EPERM) if super::is_root() => Err(TunableError::NoGroupShare(what)),
+        Some(libc::EPERM) => Err(TunableError::NotAllowed(what)),
+        _ => Err(TunableError::Refused { what, why }),
     }
 }
 

@@ -1,17 +1,17 @@
 //! Measuring a way: a greeting, then packets of the real size at the real pace, and beside them, if wanted, other traffic.
 
 use super::clock::{steady_ns, wall_ahead, wall_ns};
-use super::reflect::{Listening, reflect};
-use super::sender::{Shared, Stream, probe};
+use super::reflect::{RunningReflector, reflect};
+use super::sender::{PacketPlan, SenderShared, probe};
 use super::socket::{LinkError, Socket, Stamps};
 use crate::soak::now_ns;
 use std::net::SocketAddr;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
-use swiftloop_measure::link::exchange::{Answer, Exchange};
-use swiftloop_measure::link::reflector::{Memory, Reflector};
-use swiftloop_measure::link::stamp::{Echo, Key, bare_length};
+use swiftloop_measure::link::exchange::{EchoedPacket, Exchange};
+use swiftloop_measure::link::reflector::{Reflector, SequenceMemory};
+use swiftloop_measure::link::stamp::{StampKey, StampReply, bare_length};
 
 /// No more packets a second are sent, whatever is asked.
 pub const MOST_PER_SECOND: f64 = 4000.0;
@@ -39,14 +39,14 @@ pub struct Ask {
     /// How routers are asked to treat it (0 to 63).
     pub dscp: u8,
     /// For signed packets.
-    pub key: Option<Key>,
+    pub key: Option<StampKey>,
     /// Other traffic beside.
-    pub load: Option<Load>,
+    pub load: Option<TrafficPattern>,
 }
 
 /// Other traffic: on for so long, off for so long, and so on.
 #[derive(Debug, Clone, Copy)]
-pub struct Load {
+pub struct TrafficPattern {
     /// So much.
     pub kbit_s: f64,
     /// On and off for so long.
@@ -68,7 +68,7 @@ pub struct Progress {
 
 /// A measurement as it was made.
 #[derive(Debug)]
-pub struct Made {
+pub struct LineRun {
     /// What was sent and came back.
     pub exchange: Exchange,
     /// The kernel stamped packets.
@@ -89,7 +89,7 @@ pub fn measure(
     ask: &Ask,
     stop: &AtomicBool,
     mut watch: impl FnMut(&Progress, &dyn Fn() -> Exchange) -> bool,
-) -> Result<Made, LinkError> {
+) -> Result<LineRun, LinkError> {
     let socket = Socket::connected(ask.to, Stamps::Both)?;
     socket.set_dscp(ask.to.is_ipv6(), ask.dscp);
     let mut greeted = Greeting { socket: &socket, ask, sent: 0 };
@@ -97,9 +97,10 @@ pub fn measure(
     let before = greeted.sent;
     let every_ns = ask.every_ns.max((1e9 / MOST_PER_SECOND) as u64);
     let most = (ask.lasts.as_nanos() as f64 / every_ns as f64).ceil().clamp(1.0, MOST_PACKETS) as usize;
-    let shared = Shared::for_packets(most);
+    let shared = SenderShared::for_packets(most);
     let session = 1 + (wall_ns() / 1_000_000 % 30_000) as u16 * 2;
-    let stream = Stream { socket: &socket.udp, key: ask.key.as_ref(), bytes: ask.bytes, session, every_ns };
+    let stream =
+        PacketPlan { socket: &socket.udp, key: ask.key.as_ref(), bytes: ask.bytes, session, every_ns };
     let turns = Mutex::new(Vec::new());
     let mut came = Came { ahead: wall_ahead(), ..Came::default() };
     let mut broken_off = false;
@@ -114,7 +115,7 @@ pub fn measure(
         while !sending.is_finished() {
             came.look(&socket, ask, session, &shared, before);
             let now = steady_ns();
-            let silent = now - came.answers.last().map_or(begun, |a: &Answer| a.back.max(begun));
+            let silent = now - came.answers.last().map_or(begun, |a: &EchoedPacket| a.back.max(begun));
             shared.slow.store(silent > SLOW_AFTER_NS, Ordering::Relaxed);
             let given_up = silent > STOP_AFTER_NS;
             if now - told > 200_000_000 || given_up {
@@ -136,7 +137,7 @@ pub fn measure(
             std::thread::sleep(LOOK);
         }
     });
-    Ok(Made {
+    Ok(LineRun {
         exchange: came.exchange(&shared, &turns, counts),
         kernel_stamps: socket.stamps && came.stamped > 0,
         real_time: shared.real_time.load(Ordering::Relaxed),
@@ -148,7 +149,7 @@ pub fn measure(
 /// What came so far.
 #[derive(Default)]
 struct Came {
-    answers: Vec<Answer>,
+    answers: Vec<EchoedPacket>,
     strays: u64,
     /// When packets went by the kernel's word, where it said so: packet, moment.
     went: Vec<(usize, i64)>,
@@ -158,7 +159,7 @@ struct Came {
 
 impl Came {
     /// Everything that has come since.
-    fn look(&mut self, socket: &Socket, ask: &Ask, session: u16, shared: &Shared, before: u32) {
+    fn look(&mut self, socket: &Socket, ask: &Ask, session: u16, shared: &SenderShared, before: u32) {
         let mut buffer = [0u8; 2048];
         self.ahead = wall_ahead();
         loop {
@@ -167,7 +168,7 @@ impl Came {
                     let back = got.stamp.map_or_else(steady_ns, |wall| wall - self.ahead);
                     self.stamped += usize::from(got.stamp.is_some());
                     let bytes = &buffer[..got.length.min(buffer.len())];
-                    match Echo::read(bytes, ask.key.as_ref()) {
+                    match StampReply::read(bytes, ask.key.as_ref()) {
                         Ok(echo) if echo.session == session || echo.session == 0 => {
                             self.note(&echo, back, shared)
                         }
@@ -187,7 +188,7 @@ impl Came {
         }
     }
 
-    fn note(&mut self, echo: &Echo, back: i64, shared: &Shared) {
+    fn note(&mut self, echo: &StampReply, back: i64, shared: &SenderShared) {
         let near = back + self.ahead;
         // An answer names the time at which its packet was sent: one that names another is none of ours.
         let named = shared.named.get(echo.of_sequence as usize).map(|n| n.load(Ordering::Relaxed));
@@ -198,7 +199,7 @@ impl Came {
             self.strays += 1;
             return;
         }
-        self.answers.push(Answer {
+        self.answers.push(EchoedPacket {
             number: u64::from(echo.of_sequence),
             counted: echo.sequence,
             there: echo.received.unix_ns(echo.error.format, near),
@@ -207,9 +208,10 @@ impl Came {
         });
     }
 
-    fn progress(&self, shared: &Shared, begun: i64) -> Progress {
+    fn progress(&self, shared: &SenderShared, begun: i64) -> Progress {
         let last = self.answers.last();
-        let sent_of = |a: &Answer| shared.sent.get(a.number as usize).map(|s| s.load(Ordering::Relaxed));
+        let sent_of =
+            |a: &EchoedPacket| shared.sent.get(a.number as usize).map(|s| s.load(Ordering::Relaxed));
         Progress {
             sent: shared.count.load(Ordering::Acquire),
             answered: self.answers.len(),
@@ -218,7 +220,12 @@ impl Came {
         }
     }
 
-    fn exchange(&self, shared: &Shared, turns: &Mutex<Vec<(i64, i64)>>, counts: Option<bool>) -> Exchange {
+    fn exchange(
+        &self,
+        shared: &SenderShared,
+        turns: &Mutex<Vec<(i64, i64)>>,
+        counts: Option<bool>,
+    ) -> Exchange {
         let count = shared.count.load(Ordering::Acquire);
         let mut sent: Vec<i64> = shared.sent[..count].iter().map(|s| s.load(Ordering::Relaxed)).collect();
         for (k, at) in &self.went {
@@ -248,17 +255,17 @@ impl Greeting<'_> {
     /// Short packets first, then some of the real size; and whether the reflector counts its answers.
     fn greet(&mut self) -> Result<Option<bool>, LinkError> {
         let short = bare_length(self.ask.key.as_ref());
-        let mut heard = Heard::Nothing;
+        let mut heard = Greeted::Nothing;
         let mut first = None;
         for number in 0..5 {
             heard = heard.or(self.one(number, short, Duration::from_millis(600))?);
-            if let Heard::Echo(echo) = heard {
+            if let Greeted::Echo(echo) = heard {
                 first = Some(echo);
                 break;
             }
         }
         let Some(first) = first else {
-            return Err(if matches!(heard, Heard::Other) {
+            return Err(if matches!(heard, Greeted::Other) {
                 LinkError::Foreign(self.ask.to)
             } else {
                 LinkError::Silent(self.ask.to)
@@ -267,13 +274,13 @@ impl Greeting<'_> {
         // The same packet once more: who counts gives another number.
         let again =
             (0..3).find_map(|_| match self.one(first.of_sequence, short, Duration::from_millis(600)) {
-                Ok(Heard::Echo(echo)) if echo.of_sequence == first.of_sequence => {
+                Ok(Greeted::Echo(echo)) if echo.of_sequence == first.of_sequence => {
                     Some(echo.sequence != first.sequence)
                 }
                 Ok(_) | Err(_) => None,
             });
         let full = |number| self.one(number, self.ask.bytes, Duration::from_millis(600));
-        let through = (10..16).map(full).any(|heard| matches!(heard, Ok(Heard::Echo(_))));
+        let through = (10..16).map(full).any(|heard| matches!(heard, Ok(Greeted::Echo(_))));
         if !through {
             return Err(LinkError::TooLarge { at: self.ask.to, bytes: self.ask.bytes });
         }
@@ -282,7 +289,7 @@ impl Greeting<'_> {
 
     /// Sends one packet, and waits so long for its answer.
     #[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
-    fn one(&mut self, number: u32, bytes: usize, wait: Duration) -> Result<Heard, LinkError> {
+    fn one(&mut self, number: u32, bytes: usize, wait: Duration) -> Result<Greeted, LinkError> {
         let packet = probe(number, GREETING).bytes(bytes, self.ask.key.as_ref());
         let refused = |e: std::io::Error| match e.kind() {
             std::io::ErrorKind::ConnectionRefused => LinkError::Refused(self.ask.to),
@@ -292,14 +299,14 @@ impl Greeting<'_> {
         self.sent += 1;
         let end = now_ns() + wait.as_nanos() as u64;
         let mut buffer = [0u8; 2048];
-        let mut heard = Heard::Nothing;
+        let mut heard = Greeted::Nothing;
         while let Some(left) = end.checked_sub(now_ns()).filter(|l| *l > 0) {
             self.socket.wait_at_most(Duration::from_nanos(left));
             let Some(got) = self.socket.receive(&mut buffer, true).map_err(refused)? else { continue };
-            match Echo::read(&buffer[..got.length.min(buffer.len())], self.ask.key.as_ref()) {
-                Ok(echo) if echo.of_sequence == number => return Ok(Heard::Echo(echo)),
+            match StampReply::read(&buffer[..got.length.min(buffer.len())], self.ask.key.as_ref()) {
+                Ok(echo) if echo.of_sequence == number => return Ok(Greeted::Echo(echo)),
                 Ok(_) => {}
-                Err(_) => heard = Heard::Other,
+                Err(_) => heard = Greeted::Other,
             }
         }
         Ok(heard)
@@ -308,13 +315,13 @@ impl Greeting<'_> {
 
 /// What came of a greeting.
 #[derive(Clone, Copy)]
-enum Heard {
+enum Greeted {
     Nothing,
     Other,
-    Echo(Echo),
+    Echo(StampReply),
 }
 
-impl Heard {
+impl Greeted {
     fn or(self, other: Self) -> Self {
         match (self, other) {
             (Self::Other, Self::Nothing) => Self::Other,
@@ -325,7 +332,7 @@ impl Heard {
 
 /// Other traffic, to the same reflector from a socket of its own; each turn is noted. It ends when nothing of the first turn
 /// comes back.
-fn send_load(ask: &Ask, load: Load, stop: &AtomicBool, turns: &Mutex<Vec<(i64, i64)>>) {
+fn send_load(ask: &Ask, load: TrafficPattern, stop: &AtomicBool, turns: &Mutex<Vec<(i64, i64)>>) {
     const BYTES: usize = 1200;
     let Ok(socket) = Socket::connected(ask.to, Stamps::Arrivals) else { return };
     let every = (((BYTES + 66) * 8) as f64 / load.kbit_s.max(1.0) * 1e6) as u64;
@@ -360,10 +367,11 @@ fn send_load(ask: &Ask, load: Load, stop: &AtomicBool, turns: &Mutex<Vec<(i64, i
 ///
 /// # Errors
 /// [`LinkError`]: not even that can be had.
-pub fn own(ask: &Ask, lasts: Duration) -> Result<Made, LinkError> {
+pub fn own(ask: &Ask, lasts: Duration) -> Result<LineRun, LinkError> {
     let here = if ask.to.is_ipv6() { "[::1]:0" } else { "127.0.0.1:0" };
     let here: SocketAddr = here.parse().map_err(|_| LinkError::NoSuchHost(here.into()))?;
-    let mut listening = Listening::on(here, Reflector::new(Memory::Stateful, ask.key.clone(), 10_000))?;
+    let mut listening =
+        RunningReflector::on(here, Reflector::new(SequenceMemory::Stateful, ask.key.clone(), 10_000))?;
     let to = listening.address().map_err(|e| LinkError::CannotListen(here, e))?;
     let stop = AtomicBool::new(false);
     std::thread::scope(|threads| {

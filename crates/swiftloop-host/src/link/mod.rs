@@ -10,6 +10,6 @@ mod reflect;
 mod sender;
 mod socket;
 
-pub use measure::{Ask, Load, MOST_PER_SECOND, Made, Progress, measure, own};
-pub use reflect::{Listening, reflect};
+pub use measure::{Ask, LineRun, MOST_PER_SECOND, Progress, TrafficPattern, measure, own};
+pub use reflect::{RunningReflector, reflect};
 pub use socket::LinkError;

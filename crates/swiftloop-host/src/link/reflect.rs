@@ -6,11 +6,11 @@ use crate::soak::{no_slack, now_ns, realtime};
 use std::net::SocketAddr;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
-use swiftloop_measure::link::reflector::{Arrived, Reflector, Tally};
+use swiftloop_measure::link::reflector::{Arrived, Reflector, ReflectorTally};
 
 /// A reflector that listens.
 #[derive(Debug)]
-pub struct Listening {
+pub struct RunningReflector {
     socket: Socket,
     reflector: Reflector,
 }
@@ -18,7 +18,7 @@ pub struct Listening {
 /// The longest packet there is.
 const LONGEST: usize = 65_536;
 
-impl Listening {
+impl RunningReflector {
     /// Listens on an address.
     ///
     /// # Errors
@@ -44,15 +44,15 @@ impl Listening {
 
 /// Answers until `stop`, or for so long; ten times a second, or a little less often, `watch` is told what was done.
 pub fn reflect(
-    listening: &mut Listening,
+    listening: &mut RunningReflector,
     lasts: Option<Duration>,
     stop: &AtomicBool,
-    mut watch: impl FnMut(&Tally, usize),
-) -> Tally {
+    mut watch: impl FnMut(&ReflectorTally, usize),
+) -> ReflectorTally {
     const LOOK: Duration = Duration::from_millis(100);
     let _ = realtime();
     no_slack();
-    let Listening { socket, reflector } = listening;
+    let RunningReflector { socket, reflector } = listening;
     socket.wait_at_most(LOOK);
     let mut buffer = vec![0; LONGEST];
     let end = lasts.map(|l| now_ns().saturating_add(l.as_nanos() as u64));

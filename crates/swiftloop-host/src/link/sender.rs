@@ -4,11 +4,11 @@ use super::clock::{steady_ns, wall_ns};
 use crate::soak::{no_slack, now_ns, realtime, sleep_until};
 use std::net::UdpSocket;
 use std::sync::atomic::{AtomicBool, AtomicI64, AtomicUsize, Ordering};
-use swiftloop_measure::link::stamp::{ErrorEstimate, Key, Probe, Stamp, TimeFormat};
+use swiftloop_measure::link::stamp::{ErrorEstimate, Stamp, StampKey, StampRequest, TimeFormat};
 
 /// What the sender and who listens share.
 #[derive(Debug)]
-pub(super) struct Shared {
+pub(super) struct SenderShared {
     /// When each packet was sent, by the steady clock; none of them before its turn.
     pub sent: Box<[AtomicI64]>,
     /// The time of day that each names, in nanoseconds since 1970: an answer has to name the same.
@@ -25,7 +25,7 @@ pub(super) struct Shared {
     pub not_taken: AtomicUsize,
 }
 
-impl Shared {
+impl SenderShared {
     pub(super) fn for_packets(most: usize) -> Self {
         Self {
             named: (0..most).map(|_| AtomicI64::new(0)).collect(),
@@ -40,30 +40,30 @@ impl Shared {
 }
 
 /// What is sent, and how often.
-pub(super) struct Stream<'a> {
+pub(super) struct PacketPlan<'a> {
     pub socket: &'a UdpSocket,
-    pub key: Option<&'a Key>,
+    pub key: Option<&'a StampKey>,
     pub bytes: usize,
     pub session: u16,
     pub every_ns: u64,
 }
 
 /// The stamp of a probe that is sent now.
-pub(super) fn probe(sequence: u32, session: u16) -> Probe {
+pub(super) fn probe(sequence: u32, session: u16) -> StampRequest {
     probe_at(sequence, session, wall_ns())
 }
 
-fn probe_at(sequence: u32, session: u16, wall: i64) -> Probe {
+fn probe_at(sequence: u32, session: u16, wall: i64) -> StampRequest {
     // What the RFC takes where nothing else was agreed on.
     let format = TimeFormat::Ntp;
     let error = ErrorEstimate::unsynchronised(format);
-    Probe { sequence, sent: Stamp::from_unix_ns(wall, format), error, session }
+    StampRequest { sequence, sent: Stamp::from_unix_ns(wall, format), error, session }
 }
 
-impl Stream<'_> {
+impl PacketPlan<'_> {
     /// Sends until told to stop, or until all are sent. A packet that is late by more than its time is left out, and does not
     /// go out together with the next.
-    pub(super) fn send(&self, shared: &Shared) {
+    pub(super) fn send(&self, shared: &SenderShared) {
         const SLOW_NS: u64 = 1_000_000_000;
         shared.real_time.store(realtime().is_ok(), Ordering::Relaxed);
         no_slack();

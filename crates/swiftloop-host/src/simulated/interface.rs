@@ -26,7 +26,7 @@ pub struct SimulatedInterface {
 
 /// What came back, and the truth about it.
 #[derive(Debug, Clone)]
-pub struct Take {
+pub struct SimulatedTake {
     /// The recording.
     pub samples: Vec<f32>,
     /// Its round trip in frames at the beginning.
@@ -51,21 +51,21 @@ impl SimulatedInterface {
 
     /// Plays `played` and records as long, from the same moment; `seed` decides noise and the start.
     #[must_use]
-    pub fn record(&self, played: &[f32], seed: u64) -> Take {
+    pub fn record(&self, played: &[f32], seed: u64) -> SimulatedTake {
         let mut random = fastrand::Rng::with_seed(seed);
         let late = f64::from(random.u32(0..=self.start_jitter_frames));
         let trip = self.blocks * f64::from(self.block.get()) + self.fixed_frames + late;
         let gain = self.gain.amplitude() * if self.inverted { -1.0 } else { 1.0 };
         let noise = self.noise.amplitude();
         let stretch = 1.0 + self.drift.raw() * 1e-6;
-        let mut way = Between::default();
+        let mut way = Interpolator::default();
         let samples = (0..played.len())
             .map(|n| {
                 let heard = gain * way.at(played, (n as f64 - trip) / stretch);
                 ((heard + noise * gauss(&mut random)) as f32).clamp(-1.0, 1.0)
             })
             .collect();
-        Take { samples, round_trip_frames: trip }
+        SimulatedTake { samples, round_trip_frames: trip }
     }
 }
 
@@ -77,12 +77,12 @@ const SAME: f64 = 1e-9;
 /// The signal between its frames: a windowed sinc over 64 of them, right to some 100 dB up to 0.45 of the rate. Where clocks do not
 /// drift all places lie alike between their frames, and have the same weights.
 #[derive(Default)]
-struct Between {
+struct Interpolator {
     part: Option<f64>,
     weights: Vec<f64>,
 }
 
-impl Between {
+impl Interpolator {
     fn at(&mut self, samples: &[f32], at: f64) -> f64 {
         let whole = at.floor();
         let part = at - whole;
@@ -122,7 +122,7 @@ mod tests {
         let wave = |t: f64| (std::f64::consts::TAU * 0.21 * t).sin();
         let samples: Vec<f32> = (0..400).map(|n| wave(f64::from(n)) as f32).collect();
         for at in [200.25, 210.5, 199.9] {
-            assert!((Between::default().at(&samples, at) - wave(at)).abs() < 1e-3, "{at}");
+            assert!((Interpolator::default().at(&samples, at) - wave(at)).abs() < 1e-3, "{at}");
         }
     }
 

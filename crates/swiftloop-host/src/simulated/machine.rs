@@ -1,6 +1,6 @@
 //! A machine that is not there: what a soak of it would have heard.
 
-use swiftloop_core::soak::{Counts, Samples};
+use swiftloop_core::soak::{Samples, ValueCounts};
 use swiftloop_units::stats::Pareto;
 
 /// A tidy laptop on mains power: wake-ups of some ten microseconds, one in five hundred delayed by an interrupt, work
@@ -20,9 +20,9 @@ pub fn tidy_laptop(wakes: u64, seed: u64) -> Samples {
     }
     let pace = |random: &mut fastrand::Rng| 1.0 + 0.012 * super::gauss(random).abs();
     Samples {
-        wakes: Counts::new(delays.iter().map(|d| (d.1, 1))),
+        wakes: ValueCounts::new(delays.iter().map(|d| (d.1, 1))),
         slow: delays.iter().copied().filter(|d| d.1 > 40.0).collect(),
-        pace: Counts::new((0..20_000).map(|_| ((pace(&mut random) * 1e4).round() / 1e4, 1))),
+        pace: ValueCounts::new((0..20_000).map(|_| ((pace(&mut random) * 1e4).round() / 1e4, 1))),
         pace_by_second: (0..60).map(|_| 1.01 + 0.003 * super::gauss(&mut random)).collect(),
     }
 }

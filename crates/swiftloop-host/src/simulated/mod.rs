@@ -8,9 +8,9 @@ mod machine;
 mod music;
 
 pub use faults::{Damage, crackle, damage};
-pub use interface::{SimulatedInterface, Take};
+pub use interface::{SimulatedInterface, SimulatedTake};
 pub use machine::tidy_laptop;
-pub use music::{Instrument, Style, band, play};
+pub use music::{Instrument, Playing, band, play};
 
 /// One value of a normal distribution (Box and Muller).
 #[must_use]

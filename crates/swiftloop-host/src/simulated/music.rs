@@ -20,7 +20,7 @@ pub enum Instrument {
 
 /// Two ways to make each sound.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Style {
+pub enum Playing {
     /// For tuning.
     Rehearsal,
     /// For judging.
@@ -29,7 +29,7 @@ pub enum Style {
 
 /// Left and right of `frames` of an instrument; peaks stay below 0.7, noise lies some 96 dB below full scale.
 #[must_use]
-pub fn play(instrument: Instrument, style: Style, rate: Hz, frames: usize, seed: u64) -> Vec<Vec<f32>> {
+pub fn play(instrument: Instrument, style: Playing, rate: Hz, frames: usize, seed: u64) -> Vec<Vec<f32>> {
     let mut random = fastrand::Rng::with_seed(seed ^ 0x5eed);
     let rate = f64::from(rate.get());
     let mono = match instrument {
@@ -47,7 +47,7 @@ pub fn band(rate: Hz, frames: usize, seed: u64) -> Vec<Vec<f32>> {
     let all = [Instrument::Plucked, Instrument::Drums, Instrument::Drone, Instrument::Voice];
     let parts = std::thread::scope(|scope| {
         let playing =
-            all.map(|i| scope.spawn(move || play(i, Style::Concert, rate, frames, seed + i as u64)));
+            all.map(|i| scope.spawn(move || play(i, Playing::Concert, rate, frames, seed + i as u64)));
         playing.map(|p| p.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
     });
     (0..2).map(|c| (0..frames).map(|n| parts.iter().map(|p| p[c][n]).sum::<f32>() * 0.4).collect()).collect()
@@ -78,7 +78,7 @@ fn pitch(random: &mut fastrand::Rng) -> f64 {
 }
 
 /// A loop of delay with losses, struck by noise (rehearsal) or by a plucked shape at a point (concert).
-fn plucked(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> Vec<f64> {
+fn plucked(style: Playing, rate: f64, frames: usize, random: &mut fastrand::Rng) -> Vec<f64> {
     let mut out = vec![0.0; frames];
     let mut at = 0;
     while at < frames {
@@ -87,8 +87,8 @@ fn plucked(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -
         let part = period - whole as f64;
         let loud = 0.3 + 0.7 * random.f64();
         let mut line: Vec<f64> = match style {
-            Style::Rehearsal => (0..=whole).map(|_| loud * (random.f64() * 2.0 - 1.0)).collect(),
-            Style::Concert => {
+            Playing::Rehearsal => (0..=whole).map(|_| loud * (random.f64() * 2.0 - 1.0)).collect(),
+            Playing::Concert => {
                 let point = (0.12 + 0.2 * random.f64()) * whole as f64;
                 let shape =
                     |i: f64| if i < point { i / point } else { (whole as f64 - i) / (whole as f64 - point) };
@@ -96,8 +96,8 @@ fn plucked(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -
             }
         };
         let (loss, dull) = match style {
-            Style::Rehearsal => (0.996, 0.5),
-            Style::Concert => (0.9985, 0.25),
+            Playing::Rehearsal => (0.996, 0.5),
+            Playing::Concert => (0.9985, 0.25),
         };
         let length = ((1.5 + random.f64()) * rate) as usize;
         // The string was bent before it was let go: nothing starts from zero.
@@ -119,9 +119,9 @@ fn plucked(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -
     out
 }
 
-fn drums(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> Vec<f64> {
+fn drums(style: Playing, rate: f64, frames: usize, random: &mut fastrand::Rng) -> Vec<f64> {
     let mut out = vec![0.0; frames];
-    let beat = rate * if style == Style::Rehearsal { 0.25 } else { 0.21 };
+    let beat = rate * if style == Playing::Rehearsal { 0.25 } else { 0.21 };
     let mut step = 0;
     loop {
         let at = (f64::from(step) * beat + 0.004 * rate * random.f64()) as usize;
@@ -130,16 +130,16 @@ fn drums(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> 
         }
         let loud = 0.4 + 0.6 * random.f64();
         let (low, fall, body) = match (style, step % 4) {
-            (Style::Rehearsal, 0) => (55.0, 0.12, 1.0),
-            (Style::Rehearsal, 2) => (190.0, 0.09, 0.4),
-            (Style::Concert, 0) => (70.0, 0.2, 0.9),
-            (Style::Concert, 2) => (140.0, 0.15, 0.6),
+            (Playing::Rehearsal, 0) => (55.0, 0.12, 1.0),
+            (Playing::Rehearsal, 2) => (190.0, 0.09, 0.4),
+            (Playing::Concert, 0) => (70.0, 0.2, 0.9),
+            (Playing::Concert, 2) => (140.0, 0.15, 0.6),
             _ => (0.0, 0.05, 0.0),
         };
         let (hiss, sharp) = match step % 4 {
             0 => (0.05, 0.004),
             2 => (0.6, 0.06),
-            _ => (0.35, if style == Style::Rehearsal { 0.03 } else { 0.08 }),
+            _ => (0.35, if style == Playing::Rehearsal { 0.03 } else { 0.08 }),
         };
         let mut before = 0.0;
         for (n, sample) in out.iter_mut().skip(at).take((0.5 * rate) as usize).enumerate() {
@@ -150,7 +150,7 @@ fn drums(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> 
             // Cymbals: noise without its low end. Brushes (concert): noise that swells.
             let noise = if step % 2 == 1 { white - before } else { white };
             before = white;
-            let swell = if style == Style::Concert && step % 4 == 3 { (t / 0.02).min(1.0) } else { 1.0 };
+            let swell = if style == Playing::Concert && step % 4 == 3 { (t / 0.02).min(1.0) } else { 1.0 };
             *sample += loud
                 * strike
                 * (body * (glide * TAU).sin() * (-t / fall).exp()
@@ -161,20 +161,20 @@ fn drums(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> 
 }
 
 /// Held notes: soft harmonics (rehearsal), or a bow's bright ones with vibrato (concert); each swells by itself.
-fn drone(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> Vec<f64> {
+fn drone(style: Playing, rate: f64, frames: usize, random: &mut fastrand::Rng) -> Vec<f64> {
     /// Swells change slowly: once in so many frames.
     const SLOW: usize = 64;
     let mut out = vec![0.0; frames];
     for _ in 0..3 {
         let root = pitch(random) * 0.75;
         let wobble = 4.5 + 1.5 * random.f64();
-        let depth = if style == Style::Rehearsal { 0.0 } else { 0.004 };
+        let depth = if style == Playing::Rehearsal { 0.0 } else { 0.004 };
         let top = ((9000.0 / root) as usize).min(24);
         // Amplitude, phase and swell of each partial.
         let partials: Vec<(f64, f64, f64)> = (1..=top)
             .map(|h| {
                 let k = h as f64;
-                let slope = if style == Style::Rehearsal { k.powf(-1.6) } else { 1.0 / k };
+                let slope = if style == Playing::Rehearsal { k.powf(-1.6) } else { 1.0 / k };
                 (slope * (0.6 + 0.4 * random.f64()), TAU * random.f64(), 0.1 + 0.6 * random.f64())
             })
             .collect();
@@ -202,16 +202,16 @@ fn drone(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> 
 }
 
 /// Pulses through three resonances; stops and hisses between.
-fn voice(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> Vec<f64> {
+fn voice(style: Playing, rate: f64, frames: usize, random: &mut fastrand::Rng) -> Vec<f64> {
     let vowels: [[f64; 3]; 5] = match style {
-        Style::Rehearsal => [
+        Playing::Rehearsal => [
             [730., 1090., 2440.],
             [270., 2290., 3010.],
             [570., 840., 2410.],
             [530., 1840., 2480.],
             [300., 870., 2240.],
         ],
-        Style::Concert => [
+        Playing::Concert => [
             [850., 1220., 2810.],
             [310., 2790., 3310.],
             [590., 920., 2710.],
@@ -219,7 +219,7 @@ fn voice(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> 
             [370., 950., 2670.],
         ],
     };
-    let base = if style == Style::Rehearsal { 112.0 } else { 205.0 };
+    let base = if style == Playing::Rehearsal { 112.0 } else { 205.0 };
     let mut out = vec![0.0; frames];
     let mut at = (0.05 * rate) as usize;
     while at < frames {
@@ -244,7 +244,7 @@ fn voice(style: Style, rate: f64, frames: usize, random: &mut fastrand::Rng) -> 
         at += (consonant * rate) as usize;
         let pitch = base * (0.85 + 0.4 * random.f64());
         let mut resonators =
-            formants.map(|f| Resonator::new(f, if style == Style::Rehearsal { 90.0 } else { 130.0 }, rate));
+            formants.map(|f| Resonator::new(f, if style == Playing::Rehearsal { 90.0 } else { 130.0 }, rate));
         let (mut phase, mut glottis) = (0.0, 0.0);
         for (n, sample) in out.iter_mut().skip(at).take(length).enumerate() {
             let t = n as f64 / rate;
@@ -292,7 +292,7 @@ mod tests {
     #[test]
     fn every_instrument_sounds_and_stays_below_the_ceiling() {
         for instrument in [Instrument::Plucked, Instrument::Drums, Instrument::Drone, Instrument::Voice] {
-            for style in [Style::Rehearsal, Style::Concert] {
+            for style in [Playing::Rehearsal, Playing::Concert] {
                 let both = play(instrument, style, Hz::new(48_000), 48_000, 7);
                 let peak = both.iter().flatten().fold(0.0f32, |m, x| m.max(x.abs()));
                 assert!((0.3..0.7).contains(&peak), "{instrument:?} {style:?}: {peak}");

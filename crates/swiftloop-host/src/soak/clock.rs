@@ -1,6 +1,6 @@
 //! The clock that nobody can step, and sleeping until an instant of it.
 
-use super::system::{Here, System};
+use super::system::{Here, RealtimeSystem};
 
 /// Nanoseconds since some start that does not change: the monotonic clock.
 #[must_use]

@@ -9,15 +9,15 @@ use swiftloop_measure::trace::LateLine;
 type Tell = Box<dyn Fn(&LateLine) + Send + Sync>;
 
 /// Counters of all workers.
-pub struct Meter {
+pub struct SoakMeter {
     workers: Vec<Counters>,
     misses: AtomicU64,
     tell: Option<Tell>,
 }
 
-impl std::fmt::Debug for Meter {
+impl std::fmt::Debug for SoakMeter {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("Meter")
+        f.debug_struct("SoakMeter")
             .field("workers", &self.workers)
             .field("misses", &self.misses)
             .finish_non_exhaustive()
@@ -47,7 +47,7 @@ pub struct WorkerReading {
     pub mean_exec_us: f64,
 }
 
-impl Meter {
+impl SoakMeter {
     /// Counters for so many workers.
     #[must_use]
     pub fn new(workers: usize) -> Self {

@@ -18,7 +18,7 @@ mod work;
 pub(crate) use clock::sleep_until;
 pub use clock::{now_ns, worked_ns};
 pub use idle_guard::{IdleGuard, hold_off_idle};
-pub use meter::{Meter, WorkerReading};
+pub use meter::{SoakMeter, WorkerReading};
 pub use permission::{Permission, permission};
 pub(crate) use permission::{no_slack, realtime};
 pub use provenance::{boot, kernel, now, time_of_day, today};

@@ -1,7 +1,7 @@
 //! What this machine lets a real-time thread do: run before others, keep its memory. Asked for by trying; what is refused
 //! is said, with the way to get it.
 
-use super::system::{Here, System};
+use super::system::{Here, RealtimeSystem};
 
 /// What was granted, and why not the rest.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]

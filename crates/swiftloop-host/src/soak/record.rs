@@ -3,7 +3,7 @@
 
 use super::permission::Permission;
 use hdrhistogram::Histogram;
-use swiftloop_core::soak::{Counts, Observed, Samples};
+use swiftloop_core::soak::{Observed, Samples, ValueCounts};
 use swiftloop_units::Seconds;
 
 /// Longest time told apart: a minute; what is longer counts as that.
@@ -129,13 +129,13 @@ impl Record {
 
     /// Execution times of all workers in µs.
     #[must_use]
-    pub fn exec_us(&self) -> Counts {
-        self.workers.iter().map(|w| counts(&w.exec)).fold(Counts::default(), |sum, c| sum.with(&c))
+    pub fn exec_us(&self) -> ValueCounts {
+        self.workers.iter().map(|w| counts(&w.exec)).fold(ValueCounts::default(), |sum, c| sum.with(&c))
     }
 }
 
 /// A histogram's values in thousandths: nanoseconds become microseconds, thousandths whole ones.
-fn counts(histogram: &Histogram<u64>) -> Counts {
+fn counts(histogram: &Histogram<u64>) -> ValueCounts {
     let value = |v: u64| histogram.median_equivalent(v) as f64 / 1000.0;
-    Counts::new(histogram.iter_recorded().map(|v| (value(v.value_iterated_to()), v.count_at_value())))
+    ValueCounts::new(histogram.iter_recorded().map(|v| (value(v.value_iterated_to()), v.count_at_value())))
 }

@@ -2,7 +2,7 @@
 //! worker that is late skips to the next period, as a device does after an xrun; a block is late when any worker was.
 
 use super::clock::{now_ns, sleep_until};
-use super::meter::Meter;
+use super::meter::SoakMeter;
 use super::permission::{Permission, no_slack, permission, realtime};
 use super::record::{Record, WorkerRecord};
 use super::schedule::Schedule;
@@ -11,7 +11,7 @@ use super::work::Filters;
 use std::sync::atomic::Ordering::Relaxed;
 use std::sync::atomic::{AtomicBool, AtomicU64};
 use std::time::{Duration, SystemTime};
-use swiftloop_measure::trace::{Instant, LateLine, LateMark, Span};
+use swiftloop_measure::trace::{Instant, LateLine, LateMark, TraceSpan};
 
 /// Blocks whose lateness is remembered at a time; an unbroken run of more is cut.
 const RING: u64 = 4096;
@@ -39,7 +39,7 @@ fn no_block_late() -> Vec<AtomicU64> {
     (0..RING).map(|_| AtomicU64::new(u64::MAX)).collect()
 }
 
-struct Shared<'a> {
+struct SoakShared<'a> {
     task: &'a Task,
     schedule: Schedule,
     start_ns: u64,
@@ -47,11 +47,11 @@ struct Shared<'a> {
     over: AtomicBool,
     ring: Vec<AtomicU64>,
     late: AtomicU64,
-    meter: &'a Meter,
+    meter: &'a SoakMeter,
 }
 
-impl<'a> Shared<'a> {
-    fn new(task: &'a Task, workers: usize, meter: &'a Meter, stop: &'a AtomicBool) -> Self {
+impl<'a> SoakShared<'a> {
+    fn new(task: &'a Task, workers: usize, meter: &'a SoakMeter, stop: &'a AtomicBool) -> Self {
         Self {
             task,
             schedule: Schedule::new(task, workers),
@@ -98,15 +98,15 @@ impl<'a> Shared<'a> {
 /// [`SoakError`]; missing permissions are no error, they are in the record.
 pub fn soak(
     task: &Task,
-    meter: &Meter,
+    meter: &SoakMeter,
     stop: &AtomicBool,
-    mut watch: impl FnMut(&Meter, f64) -> bool,
+    mut watch: impl FnMut(&SoakMeter, f64) -> bool,
 ) -> Result<Record, SoakError> {
     let workers = task.patterns.first().map_or(1, |p| p.work.len()).max(1);
     let granted = permission();
-    let shared = Shared::new(task, workers, meter, stop);
+    let shared = SoakShared::new(task, workers, meter, stop);
     let records = (0..workers).map(|_| WorkerRecord::new()).collect::<Result<Vec<_>, _>>()?;
-    let since = Since::now(meter);
+    let since = SoakBegan::now(meter);
     let done: Vec<(WorkerRecord, u64)> = std::thread::scope(|scope| {
         let mut threads = Vec::new();
         for (me, record) in records.into_iter().enumerate() {
@@ -156,31 +156,31 @@ fn step(walked: f64, passed: f64) -> f64 {
 /// [`SoakError`].
 pub fn soak_here(
     task: &Task,
-    meter: &Meter,
+    meter: &SoakMeter,
     stop: &AtomicBool,
     work: &mut dyn FnMut(u64) -> f64,
 ) -> Result<Record, SoakError> {
     let granted = permission();
-    let shared = Shared::new(task, 1, meter, stop);
-    let since = Since::now(meter);
+    let shared = SoakShared::new(task, 1, meter, stop);
+    let since = SoakBegan::now(meter);
     let done = worker(&shared, 0, WorkerRecord::new()?, granted.realtime, work);
     Ok(since.record(&shared, granted, vec![done]))
 }
 
 /// When a soak began.
-struct Since {
+struct SoakBegan {
     wall: SystemTime,
     begun_ns: u64,
     missed: u64,
 }
 
-impl Since {
-    fn now(meter: &Meter) -> Self {
+impl SoakBegan {
+    fn now(meter: &SoakMeter) -> Self {
         Self { wall: SystemTime::now(), begun_ns: now_ns(), missed: meter.misses() }
     }
 
     /// What all workers did since then.
-    fn record(&self, shared: &Shared<'_>, granted: Permission, done: Vec<(WorkerRecord, u64)>) -> Record {
+    fn record(&self, shared: &SoakShared<'_>, granted: Permission, done: Vec<(WorkerRecord, u64)>) -> Record {
         let passed = (now_ns() - self.begun_ns) as f64 / 1e9;
         let blocks = done.iter().map(|d| d.1).max().unwrap_or(0);
         let walked = self.wall.elapsed().map_or_else(|e| -e.duration().as_secs_f64(), |d| d.as_secs_f64());
@@ -204,7 +204,7 @@ fn at(ns: u64) -> Instant {
 
 /// One worker from its first block to the end; its record and the number of the last block that fell due.
 fn worker(
-    shared: &Shared<'_>,
+    shared: &SoakShared<'_>,
     me: usize,
     mut record: WorkerRecord,
     wants: bool,
@@ -245,8 +245,8 @@ fn worker(
                 woke: at(woke),
                 done: Some(at(done)),
                 deadline: Some(at(due + reserve_ns)),
-                work: Some(Span(should_take as i64)),
-                period: Some(Span(shared.task.period_ns as i64)),
+                work: Some(TraceSpan(should_take as i64)),
+                period: Some(TraceSpan(shared.task.period_ns as i64)),
                 pid: None,
             };
             shared.meter.late(|| LateLine { mark, block });
@@ -263,8 +263,8 @@ mod tests {
     use swiftloop_core::soak::WorkPattern;
     use swiftloop_units::Micros;
 
-    fn shared<'a>(task: &'a Task, meter: &'a Meter, stop: &'a AtomicBool) -> Shared<'a> {
-        Shared {
+    fn shared<'a>(task: &'a Task, meter: &'a SoakMeter, stop: &'a AtomicBool) -> SoakShared<'a> {
+        SoakShared {
             task,
             schedule: Schedule::new(task, 1),
             start_ns: now_ns(),
@@ -283,7 +283,7 @@ mod tests {
         let patterns = vec![kind(0.99, 50.0), kind(0.01, 3000.0)];
         let frame_ns = super::super::work::speed(5).frame_ns;
         let task = Task { period_ns: 1e6, reserve: 1.0, seconds: 2.0, patterns, frame_ns };
-        let (meter, stop) = (Meter::new(1), AtomicBool::new(false));
+        let (meter, stop) = (SoakMeter::new(1), AtomicBool::new(false));
         let (shared, record) = (shared(&task, &meter, &stop), WorkerRecord::new().unwrap());
         let mut filters = Filters::default();
         let before = crate::counting::asked();
@@ -306,7 +306,7 @@ mod tests {
     #[test]
     fn a_run_of_late_blocks_counts_once() {
         let task = Task { period_ns: 1e6, reserve: 1.0, seconds: 1.0, patterns: vec![], frame_ns: 1.0 };
-        let (meter, stop) = (Meter::new(1), AtomicBool::new(false));
+        let (meter, stop) = (SoakMeter::new(1), AtomicBool::new(false));
         let shared = shared(&task, &meter, &stop);
         shared.was_late(1, 2); // a run may begin with the very first
         assert_eq!((meter.misses(), shared.late.load(Relaxed)), (1, 1));
@@ -320,7 +320,7 @@ mod tests {
 
     #[test]
     fn more_work_than_time_is_late_and_none_is_not_late_always() {
-        let (meter, stop) = (Meter::new(1), AtomicBool::new(false));
+        let (meter, stop) = (SoakMeter::new(1), AtomicBool::new(false));
         let task = Task {
             period_ns: 2e6,
             reserve: 1.0,

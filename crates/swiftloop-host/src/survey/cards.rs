@@ -3,7 +3,7 @@
 use super::tree::Tree;
 use super::usb;
 use std::collections::BTreeSet;
-use swiftloop_core::survey::{Card, Irq, MOST_CARDS, Open, Stream};
+use swiftloop_core::survey::{Card, CardStream, Irq, MOST_CARDS, Open};
 use swiftloop_units::Hz;
 
 /// Rates that a card offers when it names only a range.
@@ -80,7 +80,7 @@ fn shares(tree: &Tree, line: &str, driver: &str) -> Vec<String> {
         .collect()
 }
 
-fn streams(tree: &Tree, index: u32) -> Vec<Stream> {
+fn streams(tree: &Tree, index: u32) -> Vec<CardStream> {
     let folder = format!("proc/asound/card{index}");
     let told = offers(tree, &folder);
     let pcms = tree.names(&folder).into_iter().filter_map(|n| {
@@ -95,7 +95,7 @@ fn streams(tree: &Tree, index: u32) -> Vec<Stream> {
     pcms.into_iter()
         .map(|(device, capture, pcm)| {
             let open = tree.text(&format!("{folder}/{pcm}/sub0/hw_params")).and_then(|t| open(&t));
-            let mut stream = Stream { device, capture, open, ..Stream::default() };
+            let mut stream = CardStream { device, capture, open, ..CardStream::default() };
             if let Some(told) = told.iter().find(|t| t.capture == capture) {
                 stream.rates_hz.clone_from(&told.rates_hz);
                 stream.formats.clone_from(&told.formats);
@@ -130,7 +130,7 @@ fn open(text: &str) -> Option<Open> {
 }
 
 /// What a card says it offers: `stream0` of USB cards, `codec#0` of built-in ones.
-fn offers(tree: &Tree, folder: &str) -> Vec<Stream> {
+fn offers(tree: &Tree, folder: &str) -> Vec<CardStream> {
     if let Some(text) = tree.text(&format!("{folder}/stream0")) {
         return usb_offers(&text);
     }
@@ -145,18 +145,19 @@ fn offers(tree: &Tree, folder: &str) -> Vec<Stream> {
     if rates_hz.is_empty() {
         return Vec::new();
     }
-    let of = |capture| Stream { capture, rates_hz: rates_hz.clone(), channels: 2, ..Stream::default() };
+    let of =
+        |capture| CardStream { capture, rates_hz: rates_hz.clone(), channels: 2, ..CardStream::default() };
     vec![of(false), of(true)]
 }
 
 /// Sections `Playback:` and `Capture:`, in each alternatives with `Format:`, `Channels:`, `Rates:`.
-fn usb_offers(text: &str) -> Vec<Stream> {
-    let mut all: Vec<Stream> = Vec::new();
+fn usb_offers(text: &str) -> Vec<CardStream> {
+    let mut all: Vec<CardStream> = Vec::new();
     let mut rates: Vec<BTreeSet<Hz>> = Vec::new();
     for line in text.lines() {
         match line.trim() {
             way @ ("Playback:" | "Capture:") => {
-                all.push(Stream { capture: way == "Capture:", ..Stream::default() });
+                all.push(CardStream { capture: way == "Capture:", ..CardStream::default() });
                 rates.push(BTreeSet::new());
             }
             line => {

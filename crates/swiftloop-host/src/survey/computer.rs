@@ -2,7 +2,7 @@
 
 use super::tree::Tree;
 use std::collections::BTreeSet;
-use swiftloop_core::survey::{Cpu, EachCpu, EnergyState, Idle, Kernel, Memory};
+use swiftloop_core::survey::{Cpu, EachCpu, EnergyState, Idle, Kernel, MemoryState};
 
 const CPUS: &str = "sys/devices/system/cpu";
 
@@ -103,7 +103,7 @@ pub(super) fn throttled(tree: &Tree) -> Option<u64> {
     tree.number(&format!("{CPUS}/cpu0/thermal_throttle/core_throttle_count")).map(|n| n as u64)
 }
 
-pub(super) fn memory(tree: &Tree) -> Memory {
+pub(super) fn memory(tree: &Tree) -> MemoryState {
     let text = tree.text("proc/meminfo").unwrap_or_default();
     // `MemTotal:       16266604 kB`, units of 1024 bytes.
     let gigabytes = |key: &str| {
@@ -112,7 +112,7 @@ pub(super) fn memory(tree: &Tree) -> Memory {
     };
     let waits = |of: &str| waits(tree, of);
     let all_waits = || Some([waits("cpu")?, waits("memory")?, waits("io")?]);
-    Memory {
+    MemoryState {
         total_gb: gigabytes("MemTotal"),
         available_gb: gigabytes("MemAvailable"),
         swap_used_gb: gigabytes("SwapTotal").zip(gigabytes("SwapFree")).map(|(all, free)| all - free),

@@ -1,7 +1,7 @@
 //! A look at this computer every second beside a take: what may change comes out, and looking costs next to nothing. What is
 //! dear to look at (programs, devices) is looked at seldom.
 
-use super::busy::Look;
+use super::busy::BusyLook;
 use super::cards;
 use super::computer;
 use super::tree::Tree;
@@ -15,12 +15,12 @@ const SELDOM: u64 = 30;
 pub struct Eye {
     tree: Tree,
     looks: u64,
-    programs: Look,
+    programs: BusyLook,
 }
 
 impl Default for Eye {
     fn default() -> Self {
-        Self { tree: Tree::of_this_computer(), looks: 0, programs: Look::now() }
+        Self { tree: Tree::of_this_computer(), looks: 0, programs: BusyLook::now() }
     }
 }
 

@@ -1,9 +1,9 @@
 //! What this user may do, from `/proc/self/limits` and `/proc/self/status`.
 
 use super::tree::Tree;
-use swiftloop_core::survey::Limits;
+use swiftloop_core::survey::UserLimits;
 
-pub(super) fn limits(tree: &Tree) -> Limits {
+pub(super) fn limits(tree: &Tree) -> UserLimits {
     let text = tree.text("proc/self/limits").unwrap_or_default();
     // `Max realtime priority     0                    0`: what holds now comes first.
     let soft = |key: &str| {
@@ -13,7 +13,7 @@ pub(super) fn limits(tree: &Tree) -> Limits {
     let status = tree.text("proc/self/status").unwrap_or_default();
     let user =
         status.lines().find_map(|l| l.strip_prefix("Uid:")?.split_whitespace().nth(1)?.parse::<u32>().ok());
-    Limits {
+    UserLimits {
         realtime_priority: soft("Max realtime priority"),
         locked_bytes: soft("Max locked memory"),
         group_realtime_us: group_realtime(tree),

@@ -5,7 +5,9 @@ use serde_json::Value;
 use std::path::Path;
 use swiftloop_core::in_effect::alike;
 use swiftloop_core::rig::PowerPlan;
-use swiftloop_core::survey::{Busy, Card, Cpu, EnergyState, Inventory, Memory, Stream, System, Usb, Version};
+use swiftloop_core::survey::{
+    BusyProgram, Card, CardStream, Cpu, EnergyState, Inventory, MemoryState, System, Usb, Version,
+};
 use swiftloop_units::Hz;
 
 const FOLDER: &str = "macos";
@@ -104,13 +106,13 @@ fn card(device: &Value, on_bus: &[OnBus]) -> Option<Card> {
     let rate = &device["coreaudio_device_srate"];
     let rate = rate.as_u64().or_else(|| rate.as_str()?.parse().ok()).or(rate.as_f64().map(|r| r as u64));
     let rate = rate.and_then(|r| r.to_string().parse::<Hz>().ok());
-    let stream = |capture: bool, channels: u32| Stream {
+    let stream = |capture: bool, channels: u32| CardStream {
         capture,
         channels,
         rates_hz: rate.into_iter().collect(),
         // The device has its rate whether or not something plays.
         set_rate_hz: rate,
-        ..Stream::default()
+        ..CardStream::default()
     };
     let inputs = channels("coreaudio_device_input").map(|n| stream(true, n));
     let outputs = channels("coreaudio_device_output").map(|n| stream(false, n));
@@ -156,14 +158,14 @@ fn processor(hardware: &Value) -> Cpu {
     Cpu { model: model.map(String::from), cores, threads: cores, ..Cpu::default() }
 }
 
-fn memory(hardware: &Value, pages: &str, swap: &str) -> Memory {
+fn memory(hardware: &Value, pages: &str, swap: &str) -> MemoryState {
     // `16 GB`, of 1024³ bytes.
     let total = hardware["physical_memory"].as_str().and_then(|m| {
         let (number, unit) = m.split_once(' ')?;
         let unit = if unit.trim() == "TB" { 1024.0 } else { 1.0 };
         Some(number.trim().parse::<f64>().ok()? * unit * f64::from(1u32 << 30) / 1e9)
     });
-    // `Mach Virtual Memory Statistics: (page size of 16384 bytes)`, `Pages free: 12345.`
+    // `Mach Virtual MemoryState Statistics: (page size of 16384 bytes)`, `Pages free: 12345.`
     let size = pages.split("page size of ").nth(1).and_then(|s| s.split(' ').next()?.parse::<f64>().ok());
     let count = |key: &str| {
         let line = pages.lines().find_map(|l| l.trim().strip_prefix(key)?.strip_prefix(':'))?;
@@ -173,11 +175,11 @@ fn memory(hardware: &Value, pages: &str, swap: &str) -> Memory {
     let pages_free: f64 = free.iter().flatten().sum();
     // `vm.swapusage: total = 2048.00M  used = 512.25M  free = …`
     let used = swap.split("used = ").nth(1).and_then(|u| u.split('M').next()?.trim().parse::<f64>().ok());
-    Memory {
+    MemoryState {
         total_gb: total,
         available_gb: size.filter(|_| free[0].is_some()).map(|size| size * pages_free / 1e9),
         swap_used_gb: used.map(|m| m * f64::from(1u32 << 20) / 1e9),
-        ..Memory::default()
+        ..MemoryState::default()
     }
 }
 
@@ -227,12 +229,12 @@ fn versions(system: &str, hardware: &Value, on_bus: &[OnBus]) -> Vec<Version> {
 }
 
 /// `%CPU COMM` and then a program a line, the busiest first.
-fn busy(text: &str) -> Vec<Busy> {
+fn busy(text: &str) -> Vec<BusyProgram> {
     let programs = text.lines().filter_map(|l| {
         let (share, name) = l.trim().split_once(char::is_whitespace)?;
         // In some countries with a comma.
         let core_share = share.replace(',', ".").parse::<f64>().ok()? / 100.0;
-        Some(Busy { name: name.trim().to_string(), core_share })
+        Some(BusyProgram { name: name.trim().to_string(), core_share })
     });
     programs.filter(|b| b.core_share > 0.0 && b.core_share.is_finite()).take(10).collect()
 }

@@ -46,7 +46,7 @@ const LOOK: Duration = Duration::from_millis(700);
 #[must_use]
 pub fn survey() -> Inventory {
     let mut inventory = of_this_system(Path::new("."));
-    let before = busy::Look::now();
+    let before = busy::BusyLook::now();
     let work = crate::soak::speed_over_a_second();
     inventory.processor.speed_at_first = Some(work.0.factor());
     inventory.processor.speed = Some(work.1.factor());
@@ -88,7 +88,7 @@ fn of_this_system(folder: &Path) -> Inventory {
 /// How this computer is set now, without any work for the processor: takes as long as programs are looked at.
 #[must_use]
 pub fn state(folder: &Path) -> Inventory {
-    let before = busy::Look::now();
+    let before = busy::BusyLook::now();
     let begun = std::time::Instant::now();
     let mut inventory = of_this_system(folder);
     ask_servers(&mut inventory);

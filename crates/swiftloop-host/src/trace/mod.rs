@@ -3,5 +3,5 @@
 mod recorder;
 mod tracefs;
 
-pub use recorder::{Marker, Recorder, Ring, Wanted, own_seconds};
+pub use recorder::{Marker, Recorder, RecorderOrder, Ring, own_seconds};
 pub use tracefs::{RecordError, remove};

@@ -54,7 +54,7 @@ const LOOK: Duration = Duration::from_millis(300);
 
 /// What is wanted.
 #[derive(Debug, Clone)]
-pub struct Wanted {
+pub struct RecorderOrder {
     /// Names of threads whose faults are recorded as well; a `*` at the end stands for anything.
     pub threads: Vec<String>,
     /// How far to look back.
@@ -94,12 +94,12 @@ impl Recorder {
     ///
     /// # Errors
     /// [`RecordError`].
-    pub fn begin(wanted: &Wanted) -> Result<Self, RecordError> {
+    pub fn begin(wanted: &RecorderOrder) -> Result<Self, RecordError> {
         let place = instance()?;
         Self::within(&place, wanted).inspect_err(|_| remove(&place))
     }
 
-    fn within(place: &Path, wanted: &Wanted) -> Result<Self, RecordError> {
+    fn within(place: &Path, wanted: &RecorderOrder) -> Result<Self, RecordError> {
         let put = |file: &str, text: &str| {
             let path = place.join(file);
             fs::write(&path, text).map_err(io_error(&path))

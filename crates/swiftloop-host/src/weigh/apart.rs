@@ -22,7 +22,7 @@ pub(super) const OWN_HOME: &str = "SWIFTLOOP_HOME";
 
 /// What a process was shut off from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Serialize)]
-pub struct Apart {
+pub struct Sandbox {
     /// Other programs are not there for it, or cannot be touched.
     pub programs: bool,
     /// There is no network in its world, or none that it can speak to.
@@ -33,7 +33,7 @@ pub struct Apart {
     pub calls: bool,
 }
 
-impl Apart {
+impl Sandbox {
     /// The fences that could not be put up, in words.
     #[must_use]
     pub fn missing(self) -> Vec<&'static str> {

@@ -2,11 +2,11 @@
 //! of its own as when one is weighed. What they were weighed at comes in; what they took beside that, and how often a
 //! block was late, go out.
 
-use super::inside::{Limits, keep_watch, pipe, shut_in, tell};
+use super::inside::{ChildLimits, keep_watch, pipe, shut_in, tell};
 use super::measure::usual_keys;
 use super::watch::{Status, run_command};
 use super::{Running, standards};
-use crate::soak::{Meter, Permission, Record, Task, soak_here};
+use crate::soak::{Permission, Record, SoakMeter, Task, soak_here};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::fs::File;
@@ -15,7 +15,7 @@ use std::process::Command;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 use std::time::Duration;
-use swiftloop_core::soak::{Counts, Observed, Samples};
+use swiftloop_core::soak::{Observed, Samples, ValueCounts};
 
 /// Memory that all of them may take, in bytes of address space.
 const MEMORY: u64 = 64 << 30;
@@ -26,7 +26,7 @@ const ALONE: usize = 4;
 
 /// One processor of the chain.
 #[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct Link {
+pub struct ChainMember {
     /// Its library.
     pub library: PathBuf,
     /// Its standard.
@@ -43,7 +43,7 @@ pub struct Link {
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct ChainTask {
     /// The processors, in order.
-    pub links: Vec<Link>,
+    pub links: Vec<ChainMember>,
     /// The rate.
     pub rate_hz: u32,
     /// Frames of a block.
@@ -72,7 +72,7 @@ pub struct ChainLived {
     /// Delays, and how long the work took beside what it was weighed at.
     pub heard: Samples,
     /// What blocks took, in µs.
-    pub exec_us: Counts,
+    pub exec_us: ValueCounts,
     /// What was granted.
     pub permission: Permission,
     /// By how much the wall clock was set meanwhile.
@@ -89,7 +89,7 @@ pub fn run_chain_inside(task_file: &Path, below: bool) -> u8 {
         load(&task, task_file, &mut out)
     } else {
         let seconds = LOADING_S + (2.0 * task.seconds) as u64;
-        keep_watch(&mut out, &Limits { memory: MEMORY, seconds })
+        keep_watch(&mut out, &ChildLimits { memory: MEMORY, seconds })
     }
 }
 
@@ -117,7 +117,7 @@ fn load(task: &ChainTask, task_file: &Path, out: &mut File) -> u8 {
         patterns: Vec::new(),
         frame_ns: 1.0,
     };
-    let (meter, stop) = (Arc::new(Meter::new(1)), Arc::new(AtomicBool::new(false)));
+    let (meter, stop) = (Arc::new(SoakMeter::new(1)), Arc::new(AtomicBool::new(false)));
     report(out, &meter, &stop, task_file);
     let (frames, alone) = (task.block as usize, task.alone_ns());
     let mut work = |_| {
@@ -136,7 +136,7 @@ fn load(task: &ChainTask, task_file: &Path, out: &mut File) -> u8 {
 }
 
 /// All copies of a processor, warm, with noise to work on.
-fn begun(link: &Link, task: &ChainTask) -> Result<Vec<Box<dyn Running>>, super::Unfit> {
+fn begun(link: &ChainMember, task: &ChainTask) -> Result<Vec<Box<dyn Running>>, super::Unfit> {
     let standards = standards();
     let unknown = || super::Unfit::NotThere(link.standard.clone());
     let standard = standards.iter().find(|s| s.word() == link.standard).ok_or_else(unknown)?;
@@ -155,7 +155,7 @@ fn begun(link: &Link, task: &ChainTask) -> Result<Vec<Box<dyn Running>>, super::
 }
 
 /// Tells now and then how it goes, and stops when the task's file is gone.
-fn report(out: &File, meter: &Arc<Meter>, stop: &Arc<AtomicBool>, task_file: &Path) {
+fn report(out: &File, meter: &Arc<SoakMeter>, stop: &Arc<AtomicBool>, task_file: &Path) {
     let Ok(mut out) = out.try_clone() else { return };
     let (meter, stop, task_file) = (Arc::clone(meter), Arc::clone(stop), task_file.to_path_buf());
     let begun = std::time::Instant::now();

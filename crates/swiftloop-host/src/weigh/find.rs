@@ -13,14 +13,14 @@ const LARGEST: u64 = 1 << 30;
 
 /// A processor that a session names.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Wanted {
+pub struct NamedProcessor {
     /// The word of its standard.
     pub standard: String,
     /// Its id.
     pub id: String,
 }
 
-impl Wanted {
+impl NamedProcessor {
     /// From `standard:id`; nothing where it is no such word, or of a standard that is not known.
     #[must_use]
     pub fn of(is: &str) -> Option<Self> {
@@ -32,7 +32,7 @@ impl Wanted {
 
 /// Libraries that may hold it, those that were named first.
 #[must_use]
-pub fn find(wanted: &Wanted, named: &[PathBuf]) -> Vec<PathBuf> {
+pub fn find(wanted: &NamedProcessor, named: &[PathBuf]) -> Vec<PathBuf> {
     let all = standards();
     let Some(standard) = all.iter().find(|s| s.word() == wanted.standard) else { return Vec::new() };
     if let Some(own) = standard.own() {
@@ -146,8 +146,8 @@ mod tests {
         assert!(
             holds("lv2", &bundle, "http://boathouse/room") && !holds("lv2", &bundle, "http://boathouse/hall")
         );
-        assert_eq!(Wanted::of("nothing:amp"), None);
-        assert_eq!(Wanted::of("ladspa:"), None);
+        assert_eq!(NamedProcessor::of("nothing:amp"), None);
+        assert_eq!(NamedProcessor::of("ladspa:"), None);
     }
 
     #[test]

@@ -2,7 +2,7 @@
 //! it the one that loads the library. Lines of JSON go out by a pipe that came as the standard input, which no
 //! library writes to: what it prints goes nowhere.
 
-use super::measure::{Asked, Ended, measure};
+use super::measure::{Ended, MeasureOrder, measure};
 use super::{Standard, apart, standards};
 use rustix::process::{Resource, Rlimit, Signal, setrlimit, setsid};
 use serde_json::{Value, json};
@@ -14,7 +14,7 @@ use std::time::Duration;
 use swiftloop_measure::weigh::Yardsticks;
 
 /// What a process of its own may take.
-pub(super) struct Limits {
+pub(super) struct ChildLimits {
     /// Bytes of address space.
     pub memory: u64,
     /// Seconds of processor time.
@@ -22,7 +22,7 @@ pub(super) struct Limits {
 }
 
 /// For a single processor.
-const ONE: Limits = Limits { memory: 4 << 30, seconds: 60 };
+const ONE: ChildLimits = ChildLimits { memory: 4 << 30, seconds: 60 };
 /// The largest file it may write.
 const FILE: u64 = 64 << 20;
 /// So near to the limit memory was what ended it.
@@ -30,7 +30,7 @@ const NEARLY: f64 = 0.8;
 
 /// What the process of its own is asked for.
 #[derive(Debug, Clone, Default)]
-pub struct Inside {
+pub struct ChildTask {
     /// The library.
     pub library: PathBuf,
     /// The standard.
@@ -51,7 +51,7 @@ pub struct Inside {
 
 /// Runs as such a process; returns what to exit with.
 #[must_use]
-pub fn run_inside(what: &Inside) -> u8 {
+pub fn run_inside(what: &ChildTask) -> u8 {
     let Ok(mut out) = pipe() else { return 3 };
     if what.below { load(what, &mut out) } else { keep_watch(&mut out, &ONE) }
 }
@@ -72,7 +72,7 @@ pub(super) fn tell(out: &mut File, value: &Value) {
 }
 
 /// Watches the one below: sets its limits, waits for its end, and tells how it came.
-pub(super) fn keep_watch(out: &mut File, limit: &Limits) -> u8 {
+pub(super) fn keep_watch(out: &mut File, limit: &ChildLimits) -> u8 {
     let _ = setsid();
     let _ = rustix::process::set_parent_process_death_signal(Some(Signal::KILL));
     let limits = [
@@ -134,7 +134,7 @@ pub(super) fn shut_in(libraries: &[&Path], out: &mut File) {
 }
 
 /// Loads the library and measures; what it did is told line by line.
-fn load(what: &Inside, out: &mut File) -> u8 {
+fn load(what: &ChildTask, out: &mut File) -> u8 {
     let _ = rustix::process::set_parent_process_death_signal(Some(Signal::KILL));
     let all = standards();
     let Some(standard) = all.iter().find(|s| s.word() == what.standard) else { return 3 };
@@ -154,7 +154,7 @@ fn load(what: &Inside, out: &mut File) -> u8 {
         tell(out, &told);
         return 0;
     };
-    let asked = Asked {
+    let asked = MeasureOrder {
         standard,
         library: &what.library,
         id,

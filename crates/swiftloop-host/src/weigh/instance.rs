@@ -5,13 +5,13 @@ use std::ffi::c_void;
 /// What such code knows its instance by.
 pub(super) type Handle = *mut c_void;
 /// A function that only wants the instance.
-pub(super) type Plain = Option<unsafe extern "C" fn(Handle)>;
+pub(super) type InstanceCall = Option<unsafe extern "C" fn(Handle)>;
 
 /// An instance, with what ends it.
 pub(super) struct Instance {
     pub handle: Handle,
-    pub stop: Plain,
-    pub end: Plain,
+    pub stop: InstanceCall,
+    pub end: InstanceCall,
 }
 
 impl Drop for Instance {

@@ -14,7 +14,7 @@ struct RangeHint {
 }
 
 #[repr(C)]
-struct Descriptor {
+struct LadspaDescriptor {
     unique_id: c_ulong,
     label: *const c_char,
     properties: c_int,
@@ -47,7 +47,7 @@ const MOST_PORTS: c_ulong = 4_096;
 /// The standard.
 pub(super) struct Ladspa;
 
-type Describe = unsafe extern "C" fn(c_ulong) -> *const Descriptor;
+type Describe = unsafe extern "C" fn(c_ulong) -> *const LadspaDescriptor;
 
 fn library(path: &Path) -> Result<(Library, Describe), Unfit> {
     // SAFETY: initialisers of foreign code run here, and whatever they do, they do it in a process of their own.
@@ -67,13 +67,13 @@ fn word(text: *const c_char) -> String {
     unsafe { CStr::from_ptr(text) }.to_string_lossy().into_owned()
 }
 
-fn descriptors(describe: Describe) -> impl Iterator<Item = *const Descriptor> {
+fn descriptors(describe: Describe) -> impl Iterator<Item = *const LadspaDescriptor> {
     // SAFETY: asked for one after another, as the standard says, until there is none.
     (0..MOST).map(move |i| unsafe { describe(i) }).take_while(|d| !d.is_null())
 }
 
 /// Kinds of its ports.
-fn ports(d: &Descriptor) -> Vec<c_int> {
+fn ports(d: &LadspaDescriptor) -> Vec<c_int> {
     if d.port_descriptors.is_null() {
         return Vec::new();
     }
@@ -96,7 +96,7 @@ impl Standard for Ladspa {
 
     fn list(&self, path: &Path) -> Result<Vec<Listed>, Unfit> {
         let (_library, describe) = library(path)?;
-        let of = |d: *const Descriptor| {
+        let of = |d: *const LadspaDescriptor| {
             // SAFETY: not null, and as the standard declares it.
             let d = unsafe { &*d };
             let kinds = ports(d);
@@ -131,7 +131,7 @@ impl Standard for Ladspa {
             return Err(refused());
         }
         let kinds = ports(found);
-        let mut plugin = Plugin {
+        let mut plugin = LadspaPlugin {
             instance: Instance { handle, stop: found.deactivate, end: found.cleanup },
             run,
             inputs: Vec::new(),
@@ -168,7 +168,7 @@ impl Standard for Ladspa {
     }
 }
 
-fn port_name(d: &Descriptor, i: usize) -> String {
+fn port_name(d: &LadspaDescriptor, i: usize) -> String {
     if d.port_names.is_null() {
         return String::new();
     }
@@ -177,12 +177,12 @@ fn port_name(d: &Descriptor, i: usize) -> String {
 }
 
 /// By custom an output called `latency` (or `_latency`) tells the delay in frames.
-fn is_latency(d: &Descriptor, i: usize) -> bool {
+fn is_latency(d: &LadspaDescriptor, i: usize) -> bool {
     matches!(port_name(d, i).to_lowercase().as_str(), "latency" | "_latency")
 }
 
 /// The default of a control, by its hints.
-fn usual(d: &Descriptor, i: usize, rate_hz: u32) -> f32 {
+fn usual(d: &LadspaDescriptor, i: usize, rate_hz: u32) -> f32 {
     if d.range_hints.is_null() {
         return 0.0;
     }
@@ -217,7 +217,7 @@ fn usual(d: &Descriptor, i: usize, rate_hz: u32) -> f32 {
     }
 }
 
-struct Plugin {
+struct LadspaPlugin {
     instance: Instance,
     run: unsafe extern "C" fn(Handle, c_ulong),
     inputs: Vec<Vec<f32>>,
@@ -228,7 +228,7 @@ struct Plugin {
     _library: Library,
 }
 
-impl Running for Plugin {
+impl Running for LadspaPlugin {
     fn inputs(&mut self) -> &mut [Vec<f32>] {
         &mut self.inputs
     }

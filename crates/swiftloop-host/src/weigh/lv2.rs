@@ -2,7 +2,7 @@
 //! to numbers and back, options with the lengths of blocks, and that these are bounded.
 
 use super::instance::{Handle, Instance};
-use super::lv2_bundle::{Described, Through, read};
+use super::lv2_bundle::{BundledProcessor, Through, read};
 use super::{Listed, Running, Standard, Unfit};
 use libloading::Library;
 use std::ffi::{CStr, CString, c_char, c_void};
@@ -16,7 +16,7 @@ struct Feature {
 }
 
 #[repr(C)]
-struct Descriptor {
+struct Lv2Descriptor {
     uri: *const c_char,
     instantiate:
         Option<unsafe extern "C" fn(*const Self, f64, *const c_char, *const *const Feature) -> Handle>,
@@ -52,7 +52,7 @@ struct OptionOf {
 
 /// The header of a sequence of events (atom: size, type; body: unit, pad).
 #[repr(C, align(8))]
-struct Sequence {
+struct EventSequence {
     size: u32,
     kind: u32,
     unit: u32,
@@ -110,7 +110,7 @@ impl Standard for Lv2 {
     }
 
     fn list(&self, bundle: &Path) -> Result<Vec<Listed>, Unfit> {
-        let of = |d: Described| {
+        let of = |d: BundledProcessor| {
             let count =
                 |input| d.ports.iter().filter(|p| p.through == Through::Sound && p.input == input).count();
             Listed { channels: (count(true), count(false)), version: d.version, id: d.uri, name: d.name }
@@ -138,11 +138,11 @@ impl Standard for Lv2 {
         if let Some(odd) = described.ports.iter().find(|p| p.through == Through::Nothing && !p.optional) {
             return Err(Unfit::Wants(format!("something for port {}", odd.index)));
         }
-        Plugin::begin(&described, bundle, rate_hz, longest)
+        Lv2Plugin::begin(&described, bundle, rate_hz, longest)
     }
 }
 
-impl Sequence {
+impl EventSequence {
     /// MIDI messages, all at the first frame: each its time, its size, its type, and its bytes up to eight.
     fn put(&mut self, messages: &[[u8; 3]], midi: u32) {
         const EACH: usize = 24;
@@ -160,10 +160,10 @@ impl Sequence {
 struct EventsPort {
     input: bool,
     notes: bool,
-    sequence: Box<Sequence>,
+    sequence: Box<EventSequence>,
 }
 
-struct Plugin {
+struct Lv2Plugin {
     instance: Instance,
     run: unsafe extern "C" fn(Handle, u32),
     inputs: Vec<Vec<f32>>,
@@ -229,16 +229,16 @@ impl Features {
     }
 }
 
-impl Plugin {
+impl Lv2Plugin {
     fn begin(
-        described: &Described,
+        described: &BundledProcessor,
         bundle: &Path,
         rate_hz: u32,
         longest: usize,
     ) -> Result<Box<dyn Running>, Unfit> {
         // SAFETY: initialisers of foreign code run here, and whatever they do, they do it in a process of their own.
         let library = unsafe { Library::new(&described.library) }.map_err(|e| Unfit::not_loaded(&e))?;
-        type Describe = unsafe extern "C" fn(u32) -> *const Descriptor;
+        type Describe = unsafe extern "C" fn(u32) -> *const Lv2Descriptor;
         // SAFETY: the symbol has this type in every library of the standard.
         let describe = unsafe { library.get::<Describe>(b"lv2_descriptor\0") }
             .map(|f| *f)
@@ -248,7 +248,8 @@ impl Plugin {
         // SAFETY: not null, and as the standard declares them; they live as long as the library.
         let mut all = all.map(|d| unsafe { &*d });
         // SAFETY: the standard asks for text that ends with a zero.
-        let is_it = |d: &&Descriptor| unsafe { CStr::from_ptr(d.uri) }.to_bytes() == described.uri.as_bytes();
+        let is_it =
+            |d: &&Lv2Descriptor| unsafe { CStr::from_ptr(d.uri) }.to_bytes() == described.uri.as_bytes();
         let found = all.find(is_it).ok_or_else(|| Unfit::NotThere(described.uri.clone()))?;
         let refused = || Unfit::WouldNotBegin(rate_hz);
         let (instantiate, connect, run) = (
@@ -298,7 +299,7 @@ impl Plugin {
                 }
                 Through::Events => {
                     let empty =
-                        Sequence { size: 8, kind: plugin.sequence, unit: 0, pad: 0, space: [0; SPACE] };
+                        EventSequence { size: 8, kind: plugin.sequence, unit: 0, pad: 0, space: [0; SPACE] };
                     let (input, notes) = (port.input, port.notes);
                     plugin.events.push(EventsPort { input, notes, sequence: Box::new(empty) });
                     plugin.events.last_mut().map_or(std::ptr::null_mut(), |e| (&raw mut *e.sequence).cast())
@@ -316,7 +317,7 @@ impl Plugin {
     }
 }
 
-impl Running for Plugin {
+impl Running for Lv2Plugin {
     fn inputs(&mut self) -> &mut [Vec<f32>] {
         &mut self.inputs
     }

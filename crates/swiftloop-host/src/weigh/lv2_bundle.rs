@@ -50,7 +50,7 @@ pub(super) struct PortOf {
 
 /// A processor of a bundle.
 #[derive(Debug, Clone, PartialEq)]
-pub(super) struct Described {
+pub(super) struct BundledProcessor {
     pub uri: String,
     pub name: String,
     pub library: PathBuf,
@@ -142,7 +142,7 @@ fn within(bundle: &Path, address: &str) -> Option<PathBuf> {
 }
 
 /// All processors of a bundle.
-pub(super) fn read(bundle: &Path) -> Result<Vec<Described>, Unfit> {
+pub(super) fn read(bundle: &Path) -> Result<Vec<BundledProcessor>, Unfit> {
     let bundle = bundle.canonicalize().map_err(|e| Unfit::NoLibrary(e.to_string()))?;
     let manifest = bundle.join("manifest.ttl");
     if !manifest.is_file() {
@@ -165,7 +165,7 @@ pub(super) fn read(bundle: &Path) -> Result<Vec<Described>, Unfit> {
     Ok(plugins.iter().filter_map(|uri| described(&said, &bundle, uri)).collect())
 }
 
-fn described(said: &Statements, bundle: &Path, uri: &str) -> Option<Described> {
+fn described(said: &Statements, bundle: &Path, uri: &str) -> Option<BundledProcessor> {
     let library = said.lv2(uri, "binary").iter().find_map(|t| within(bundle, name(t)?))?;
     let ports = said.lv2(uri, "port").iter().filter_map(|t| port(said, name(t)?)).collect();
     let called = said.of(uri, NAME).iter().find_map(literal).unwrap_or(uri).to_string();
@@ -173,7 +173,7 @@ fn described(said: &Statements, bundle: &Path, uri: &str) -> Option<Described> {
     let part = |word: &str| said.lv2(uri, word).iter().find_map(literal);
     let version =
         part("minorVersion").zip(part("microVersion")).map(|(minor, micro)| format!("{minor}.{micro}"));
-    Some(Described { uri: uri.into(), name: called, library, version, ports, wants })
+    Some(BundledProcessor { uri: uri.into(), name: called, library, version, ports, wants })
 }
 
 fn port(said: &Statements, at: &str) -> Option<PortOf> {

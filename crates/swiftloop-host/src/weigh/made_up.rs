@@ -5,7 +5,7 @@ use super::{Listed, Running, Standard, Unfit};
 use std::path::{Path, PathBuf};
 
 /// What one does.
-struct Kind {
+struct SyntheticKind {
     id: &'static str,
     name: &'static str,
     /// Steps of work in each call and in each frame.
@@ -19,13 +19,14 @@ struct Kind {
     voices: Option<(u32, u32)>,
 }
 
-const PLAIN: Kind = Kind { id: "", name: "", call: 0, frame: 0, late: 0, own: None, voices: None };
+const PLAIN: SyntheticKind =
+    SyntheticKind { id: "", name: "", call: 0, frame: 0, late: 0, own: None, voices: None };
 
-const KINDS: [Kind; 10] = [
-    Kind { id: "gate", name: "gate", call: 120, frame: 8, ..PLAIN },
-    Kind { id: "compressor", name: "compressor", call: 400, frame: 40, late: 64, ..PLAIN },
-    Kind { id: "equaliser", name: "equaliser", call: 300, frame: 45, ..PLAIN },
-    Kind {
+const KINDS: [SyntheticKind; 10] = [
+    SyntheticKind { id: "gate", name: "gate", call: 120, frame: 8, ..PLAIN },
+    SyntheticKind { id: "compressor", name: "compressor", call: 400, frame: 40, late: 64, ..PLAIN },
+    SyntheticKind { id: "equaliser", name: "equaliser", call: 300, frame: 45, ..PLAIN },
+    SyntheticKind {
         id: "tuner",
         name: "pitch correction",
         call: 200,
@@ -34,9 +35,9 @@ const KINDS: [Kind; 10] = [
         own: Some((512, 120_000)),
         ..PLAIN
     },
-    Kind { id: "room", name: "room reverb", call: 1_500, frame: 220, ..PLAIN },
-    Kind { id: "warmth", name: "saturation", call: 350, frame: 35, ..PLAIN },
-    Kind {
+    SyntheticKind { id: "room", name: "room reverb", call: 1_500, frame: 220, ..PLAIN },
+    SyntheticKind { id: "warmth", name: "saturation", call: 350, frame: 35, ..PLAIN },
+    SyntheticKind {
         id: "cleaning",
         name: "noise cleaning",
         call: 100,
@@ -45,9 +46,16 @@ const KINDS: [Kind; 10] = [
         own: Some((1024, 50_000)),
         ..PLAIN
     },
-    Kind { id: "limiter", name: "look-ahead limiter", call: 400, frame: 50, late: 240, ..PLAIN },
-    Kind { id: "harp", name: "sampled harp", call: 900, frame: 20, voices: Some((8, 32)), ..PLAIN },
-    Kind { id: "bells", name: "modelled bells", call: 900, frame: 30, voices: Some((25, 16)), ..PLAIN },
+    SyntheticKind { id: "limiter", name: "look-ahead limiter", call: 400, frame: 50, late: 240, ..PLAIN },
+    SyntheticKind { id: "harp", name: "sampled harp", call: 900, frame: 20, voices: Some((8, 32)), ..PLAIN },
+    SyntheticKind {
+        id: "bells",
+        name: "modelled bells",
+        call: 900,
+        frame: 30,
+        voices: Some((25, 16)),
+        ..PLAIN
+    },
 ];
 
 /// The standard.
@@ -71,7 +79,7 @@ impl Standard for MadeUp {
     }
 
     fn list(&self, _: &Path) -> Result<Vec<Listed>, Unfit> {
-        let of = |k: &Kind| Listed {
+        let of = |k: &SyntheticKind| Listed {
             id: k.id.into(),
             name: k.name.into(),
             channels: (if k.voices.is_some() { 0 } else { 2 }, 2),
@@ -83,7 +91,7 @@ impl Standard for MadeUp {
     fn begin(&self, _: &Path, id: &str, _: u32, longest: usize) -> Result<Box<dyn Running>, Unfit> {
         let kind = KINDS.iter().find(|k| k.id == id).ok_or_else(|| Unfit::NotThere(id.into()))?;
         let channels = |n: usize| vec![vec![0.0; longest]; n];
-        Ok(Box::new(Processor {
+        Ok(Box::new(SyntheticProcessor {
             kind,
             inputs: channels(if kind.voices.is_some() { 0 } else { 2 }),
             outputs: channels(2),
@@ -95,8 +103,8 @@ impl Standard for MadeUp {
     }
 }
 
-struct Processor {
-    kind: &'static Kind,
+struct SyntheticProcessor {
+    kind: &'static SyntheticKind,
     inputs: Vec<Vec<f32>>,
     outputs: Vec<Vec<f32>>,
     past: Vec<Vec<f32>>,
@@ -114,7 +122,7 @@ fn steps(count: u64) {
     std::hint::black_box(x);
 }
 
-impl Running for Processor {
+impl Running for SyntheticProcessor {
     fn inputs(&mut self) -> &mut [Vec<f32>] {
         &mut self.inputs
     }

@@ -16,11 +16,11 @@ mod made_up;
 mod measure;
 mod watch;
 
-pub use apart::Apart;
-pub use chain::{ChainLived, ChainTask, Link, run_chain_inside, soak_chain};
-pub use find::{Wanted, content_hash, find};
-pub use inside::{Inside, run_inside};
-pub use watch::{Order, Outcome, Status, list, weigh};
+pub use apart::Sandbox;
+pub use chain::{ChainLived, ChainMember, ChainTask, run_chain_inside, soak_chain};
+pub use find::{NamedProcessor, content_hash, find};
+pub use inside::{ChildTask, run_inside};
+pub use watch::{Status, WeighCommand, WeighOutcome, list, weigh};
 
 use std::path::{Path, PathBuf};
 

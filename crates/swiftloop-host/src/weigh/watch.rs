@@ -2,7 +2,7 @@
 //! sees to it that nothing of it is left.
 
 use super::Listed;
-use super::apart::{Apart, OWN_HOME, ROOM};
+use super::apart::{OWN_HOME, ROOM, Sandbox};
 use rustix::process::{Pid, Signal, kill_process_group};
 use serde_json::Value;
 use std::io::{BufRead, BufReader};
@@ -19,7 +19,7 @@ const LONGEST: u64 = 16 << 20;
 
 /// What is to be weighed.
 #[derive(Debug, Clone)]
-pub struct Order<'a> {
+pub struct WeighCommand<'a> {
     /// This program, which is started as the process of its own.
     pub program: &'a Path,
     /// The library.
@@ -73,20 +73,20 @@ impl Status {
 
 /// What came of one.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Outcome {
+pub struct WeighOutcome {
     /// How it ended.
     pub status: Status,
     /// What was measured until then.
     pub by_rate: Vec<AtRate>,
     /// What it was shut off from meanwhile.
-    pub apart: Apart,
+    pub apart: Sandbox,
 }
 
 /// What a library holds.
 ///
 /// # Errors
 /// How asking it ended, when it told nothing.
-pub fn list(order: &Order<'_>) -> Result<Vec<Listed>, Status> {
+pub fn list(order: &WeighCommand<'_>) -> Result<Vec<Listed>, Status> {
     let heard = run(order, None).map_err(|e| Status::Refused(e.to_string()))?;
     let listed = heard.lines.iter().find(|l| l["stage"] == "listed").and_then(|l| l["processors"].as_array());
     let Some(listed) = listed else { return Err(heard.status()) };
@@ -107,25 +107,25 @@ pub fn list(order: &Order<'_>) -> Result<Vec<Listed>, Status> {
 ///
 /// # Errors
 /// When no process can be started.
-pub fn weigh(order: &Order<'_>, id: &str) -> std::io::Result<Outcome> {
+pub fn weigh(order: &WeighCommand<'_>, id: &str) -> std::io::Result<WeighOutcome> {
     let heard = run(order, Some(id))?;
     let measured = heard.lines.iter().filter(|l| l["stage"] == "measured");
     let by_rate = measured.filter_map(|l| serde_json::from_value(l["at"].clone()).ok()).collect();
-    Ok(Outcome { status: heard.status(), by_rate, apart: heard.apart() })
+    Ok(WeighOutcome { status: heard.status(), by_rate, apart: heard.apart() })
 }
 
 /// All that was heard.
-pub(super) struct Heard {
+pub(super) struct ChildReport {
     pub(super) lines: Vec<Value>,
     hung: bool,
 }
 
-impl Heard {
-    pub(super) fn apart(&self) -> Apart {
+impl ChildReport {
+    pub(super) fn apart(&self) -> Sandbox {
         let is = |key: &str| self.lines.iter().any(|l| l["stage"] != "refused" && l[key] == true);
         let (files, calls) = (is("files"), is("calls"));
         // Without a world of its own, signals, tracing and sockets are refused all the same, and what others show is no file of its own.
-        Apart { programs: is("programs") || calls && files, network: is("network") || calls, files, calls }
+        Sandbox { programs: is("programs") || calls && files, network: is("network") || calls, files, calls }
     }
 
     pub(super) fn status(&self) -> Status {
@@ -157,7 +157,7 @@ impl Heard {
     }
 }
 
-fn run(order: &Order<'_>, id: Option<&str>) -> std::io::Result<Heard> {
+fn run(order: &WeighCommand<'_>, id: Option<&str>) -> std::io::Result<ChildReport> {
     let words = |all: &[u32]| all.iter().map(ToString::to_string).collect::<Vec<_>>().join(",");
     let mut command = Command::new(order.program);
     command.arg("weigh-inside").arg(absolute(order.library)).args(["--standard", order.standard]);
@@ -177,7 +177,7 @@ fn run(order: &Order<'_>, id: Option<&str>) -> std::io::Result<Heard> {
 pub(super) fn run_command(
     mut command: Command,
     mut hears: impl FnMut(Option<&Value>),
-) -> std::io::Result<Heard> {
+) -> std::io::Result<ChildReport> {
     let (from, into) = std::io::pipe()?;
     // A home of its own, empty: what a processor keeps for itself goes with it.
     let room = tempfile::tempdir()?;
@@ -190,7 +190,7 @@ pub(super) fn run_command(
     drop(command);
     let group = Pid::from_child(&child);
     let lines = reader(from);
-    let mut heard = Heard { lines: Vec::new(), hung: false };
+    let mut heard = ChildReport { lines: Vec::new(), hung: false };
     let mut since = Instant::now();
     loop {
         match lines.recv_timeout(Duration::from_millis(20)) {

@@ -1,11 +1,15 @@
 //! Crackles that were put in on purpose: all found, none invented, in music the detector was not tuned on
-//! (`Style::Concert`; tuning used `Style::Rehearsal` only).
+//! (`Playing::Concert`; tuning used `Playing::Rehearsal` only).
 //! `cargo test --release -p swiftloop-core --test laws -- listen:: --ignored --nocapture` prints all tables.
 
 use crate::finished::{Song, Treatment, mix, treated};
-use swiftloop_host::simulated::{Damage, Instrument, SimulatedInterface, Style, band, crackle, damage, play};
+use swiftloop_host::simulated::{
+    Damage, Instrument, Playing, SimulatedInterface, band, crackle, damage, play,
+};
 use swiftloop_measure::listen::against::Failed;
-use swiftloop_measure::listen::{AgainstRefusal, Cause, CrackleKind, Event, InMemory, compare, listen};
+use swiftloop_measure::listen::{
+    AgainstRefusal, Crackle, CrackleCause, CrackleKind, InMemory, compare, listen,
+};
 use swiftloop_measure::probe::tone;
 use swiftloop_units::workers::OneByOne;
 use swiftloop_units::{Block, Decibels, Hz, Ppm};
@@ -18,12 +22,12 @@ fn rounded(channels: &[Vec<f32>], step: f32) -> Vec<Vec<f32>> {
     channels.iter().map(|c| c.iter().map(|x| (x / step).round() * step).collect()).collect()
 }
 
-fn heard(channels: &[Vec<f32>], step: f32) -> Vec<Event> {
+fn heard(channels: &[Vec<f32>], step: f32) -> Vec<Crackle> {
     listen(&InMemory { channels, rate: RATE, step }, &OneByOne, |_| ()).unwrap().events
 }
 
 /// Events that are heard in finished music, which holds none, by song and treatment.
-fn invented(song: Song, treatment: Treatment, seconds: usize, seed: u64) -> Vec<Event> {
+fn invented(song: Song, treatment: Treatment, seconds: usize, seed: u64) -> Vec<Crackle> {
     let channels = treated(mix(song, seconds, seed), treatment, seed);
     heard(&channels, treatment.step())
 }
@@ -32,7 +36,7 @@ fn finished_table(seconds: usize, seeds: std::ops::Range<u64>) {
     let mut all = 0;
     for song in Song::ALL {
         for treatment in Treatment::ALL {
-            let events: Vec<Event> =
+            let events: Vec<Crackle> =
                 seeds.clone().flat_map(|s| invented(song, treatment, seconds, s)).collect();
             let kinds: Vec<String> = CrackleKind::ALL
                 .into_iter()
@@ -108,8 +112,8 @@ fn broken(
 }
 
 /// How many true events were heard (at the right place), were heard as the right kind, and how many were invented.
-fn score(events: &[Event], truth: &[Damage]) -> (usize, usize, usize) {
-    let near = |e: &Event, d: &Damage| {
+fn score(events: &[Crackle], truth: &[Damage]) -> (usize, usize, usize) {
+    let near = |e: &Crackle, d: &Damage| {
         e.start as usize + 12 >= d.start && e.start as usize <= d.start + d.length + 12
     };
     let found = truth.iter().filter(|d| events.iter().any(|e| near(e, d))).count();
@@ -129,7 +133,7 @@ fn cases() -> [(CrackleKind, (usize, usize)); 6] {
     ]
 }
 
-fn table(style: Style, minutes: usize, seeds: std::ops::Range<u64>, step: f32) {
+fn table(style: Playing, minutes: usize, seeds: std::ops::Range<u64>, step: f32) {
     println!("| {style:?}, step 2^{} | kind | recall | right kind | invented |", step.log2());
     println!("| --- | --- | --- | --- | --- |");
     for instrument in ALL {
@@ -173,20 +177,20 @@ fn table(style: Style, minutes: usize, seeds: std::ops::Range<u64>, step: f32) {
 #[test]
 #[ignore = "minutes: the table that tuning looks at"]
 fn tuning_table() {
-    table(Style::Rehearsal, 3, 1..5, STEP_24);
+    table(Playing::Rehearsal, 3, 1..5, STEP_24);
 }
 
 #[test]
 #[ignore = "minutes: the table that judges"]
 fn judging_table() {
-    table(Style::Concert, 10, 801..809, STEP_24);
-    table(Style::Concert, 10, 901..905, 1.0 / 32_768.0);
+    table(Playing::Concert, 10, 801..809, STEP_24);
+    table(Playing::Concert, 10, 901..905, 1.0 / 32_768.0);
 }
 
 #[test]
 fn stretches_that_break_off_stand_still_or_come_again_are_found_in_any_music() {
     for (i, instrument) in ALL.into_iter().enumerate() {
-        let piece = rounded(&play(instrument, Style::Concert, RATE, 48_000 * 10, 31 + i as u64), STEP_24);
+        let piece = rounded(&play(instrument, Playing::Concert, RATE, 48_000 * 10, 31 + i as u64), STEP_24);
         assert_eq!(heard(&piece, STEP_24), [], "{instrument:?} as it is");
         for kind in [CrackleKind::Gap, CrackleKind::Hold, CrackleKind::Repeat] {
             let (channels, truth) = broken(&piece, kind, 12, (16, 1024), 77);
@@ -198,7 +202,7 @@ fn stretches_that_break_off_stand_still_or_come_again_are_found_in_any_music() {
 
 #[test]
 fn skips_and_clicks_are_found_in_held_notes() {
-    let piece = rounded(&play(Instrument::Drone, Style::Concert, RATE, 48_000 * 20, 41), STEP_24);
+    let piece = rounded(&play(Instrument::Drone, Playing::Concert, RATE, 48_000 * 20, 41), STEP_24);
     for (kind, lengths) in [(CrackleKind::Skip, (16, 1024)), (CrackleKind::Click, (1, 8))] {
         let (channels, truth) = broken(&piece, kind, 20, lengths, 78);
         let (found, named, invented) = score(&heard(&channels, STEP_24), &truth);
@@ -213,7 +217,7 @@ fn blocks_named(runs: u64, blocks: &[usize]) -> (usize, usize) {
         for &block in blocks {
             let instrument = ALL[seed as usize % 4];
             let mut channels =
-                rounded(&play(instrument, Style::Concert, RATE, 48_000 * 12, 700 + seed), STEP_24);
+                rounded(&play(instrument, Playing::Concert, RATE, 48_000 * 12, 700 + seed), STEP_24);
             let truth = crackle(&mut channels, block, 30_000, seed);
             let programme = InMemory { channels: &channels, rate: RATE, step: STEP_24 };
             let found = listen(&programme, &OneByOne, |_| ()).unwrap();
@@ -245,14 +249,14 @@ fn block_table() {
 
 #[test]
 fn two_clocks_are_told_from_a_buffer() {
-    let mut channels = rounded(&play(Instrument::Drone, Style::Concert, RATE, 48_000 * 12, 43), STEP_24);
+    let mut channels = rounded(&play(Instrument::Drone, Playing::Concert, RATE, 48_000 * 12, 43), STEP_24);
     let mut random = fastrand::Rng::with_seed(1);
     for k in (1..16).rev() {
         damage(&mut channels, CrackleKind::Slip, k * 33_333, 1, &mut random);
     }
     let programme = InMemory { channels: &channels, rate: RATE, step: STEP_24 };
     let found = listen(&programme, &OneByOne, |_| ()).unwrap();
-    assert_eq!(found.attribution.cause, Cause::Clock, "{:?}", found.events);
+    assert_eq!(found.attribution.cause, CrackleCause::Clock, "{:?}", found.events);
     let drift = found.attribution.drift.map_or(0.0, |d| d.raw());
     assert!((drift.abs() - 30.0).abs() < 1.0, "{drift}");
 }

@@ -1,8 +1,8 @@
 //! A long recording is listened to stretch by stretch, by several workers: what is found must not depend on where the
 //! seams lie, nor on who looks first.
 
-use swiftloop_host::simulated::{Instrument, Style, damage, play};
-use swiftloop_measure::listen::{CrackleKind, Event, InMemory, Levels, Scan, listen};
+use swiftloop_host::simulated::{Instrument, Playing, damage, play};
+use swiftloop_measure::listen::{Crackle, CrackleKind, InMemory, Levels, Scan, listen};
 use swiftloop_units::Hz;
 use swiftloop_units::workers::{OneByOne, Workers};
 
@@ -13,7 +13,7 @@ const SEAM: usize = 1 << 18;
 
 fn drone(frames: usize, seed: u64) -> Vec<Vec<f32>> {
     let round = |x: f32| (x / STEP).round() * STEP;
-    play(Instrument::Drone, Style::Concert, RATE, frames, seed)
+    play(Instrument::Drone, Playing::Concert, RATE, frames, seed)
         .into_iter()
         .map(|c| c.into_iter().map(round).collect())
         .collect()
@@ -56,7 +56,7 @@ fn a_break_at_a_seam_is_found_once_and_whole() {
             let mut channels = piece.clone();
             damage(&mut channels, kind, start, 64, &mut random);
             let events = found(&channels, &OneByOne).events;
-            let [Event { start: at, length, kind: named, channels: on, .. }] = events.as_slice() else {
+            let [Crackle { start: at, length, kind: named, channels: on, .. }] = events.as_slice() else {
                 panic!("{kind:?} {before}: {events:?}")
             };
             // A frame at the edge can be right by chance.

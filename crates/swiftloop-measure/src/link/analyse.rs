@@ -2,11 +2,12 @@
 //! later than that a packet is. What was sent and came back comes in (`exchange`), with what each packet carried and what is
 //! allowed; [`Measured`] goes out.
 
-use super::clocks::{Way, clocks};
-use super::exchange::{Exchange, Fate, Sorted};
+use super::clocks::{ClockSample, clocks};
+use super::exchange::{Exchange, PacketFate, Sorted};
 use super::late::{Lateness, PerHourLate};
 use super::measured::{
-    Between, BothWays, BufferRow, BySpare, Carried, FORMAT, Load, Measured, Own, Point, Spread, Stretch,
+    BothWays, BufferRow, BySpare, Carried, CoursePoint, FORMAT, FigureRange, LineStretch, Measured, Own,
+    TimeSpread, TrafficEffect,
 };
 use super::packet::Spare;
 use super::receive::{Recommended, WINDOWS_S, following, shortest, with_spare};
@@ -15,14 +16,14 @@ use swiftloop_units::Seconds;
 
 /// A way there or back: how late each packet was that was sent, in milliseconds; infinite where it never came.
 #[derive(Debug, Clone, PartialEq)]
-pub struct OneWay {
+pub struct PacketDelays {
     /// When each was sent, in seconds.
     pub at_s: Vec<f64>,
     /// How late it was.
     pub late_ms: Vec<f64>,
 }
 
-impl OneWay {
+impl PacketDelays {
     fn part(&self, which: &[bool], wanted: bool) -> Self {
         let keep = |k: &usize| which[*k] == wanted;
         Self {
@@ -33,20 +34,20 @@ impl OneWay {
 }
 
 /// Both ways apart, the clocks between them, and whether there was other traffic at each packet.
-struct Apart {
-    forth: OneWay,
-    back: OneWay,
+struct OneWayTimes {
+    forth: PacketDelays,
+    back: PacketDelays,
     trips_ms: Vec<f64>,
     loaded: (Vec<bool>, Vec<bool>),
-    ppm: Between,
+    ppm: FigureRange,
     steps: u64,
 }
 
-fn apart(sorted: &Sorted) -> Apart {
+fn apart(sorted: &Sorted) -> OneWayTimes {
     let mut ways = Vec::with_capacity(sorted.at.len());
     for (at, fate) in sorted.at.iter().zip(&sorted.fate) {
-        if let Fate::Back { forth, back } = *fate {
-            ways.push(Way { at: *at as f64, forth: forth as f64, back: back as f64 });
+        if let PacketFate::Back { forth, back } = *fate {
+            ways.push(ClockSample { at: *at as f64, forth: forth as f64, back: back as f64 });
         }
     }
     // Clocks of two computers may be decades apart: figures near zero keep their nanoseconds.
@@ -63,19 +64,20 @@ fn apart(sorted: &Sorted) -> Apart {
     };
     let forth = lateness(&|k| ways[k].forth - clocks.offset[k]);
     let back = lateness(&|k| ways[k].back + clocks.offset[k]);
-    let mut one = (OneWay { at_s: vec![], late_ms: vec![] }, OneWay { at_s: vec![], late_ms: vec![] });
+    let mut one =
+        (PacketDelays { at_s: vec![], late_ms: vec![] }, PacketDelays { at_s: vec![], late_ms: vec![] });
     let mut loaded = (Vec::new(), Vec::new());
     let mut k = 0;
     for ((at, fate), load) in sorted.at.iter().zip(&sorted.fate).zip(&sorted.loaded) {
         let (there, here) = match fate {
-            Fate::Back { .. } => {
+            PacketFate::Back { .. } => {
                 k += 1;
                 (Some(forth[k - 1]), Some(back[k - 1]))
             }
-            Fate::LostForth => (Some(f64::INFINITY), None),
+            PacketFate::LostForth => (Some(f64::INFINITY), None),
             // When it arrived there is not known: in time, as most do.
-            Fate::LostBack => (None, Some(f64::INFINITY)),
-            Fate::Lost => (Some(f64::INFINITY), Some(f64::INFINITY)),
+            PacketFate::LostBack => (None, Some(f64::INFINITY)),
+            PacketFate::Lost => (Some(f64::INFINITY), Some(f64::INFINITY)),
         };
         let at = *at as f64 / 1e9;
         for (late, one, loaded) in [(there, &mut one.0, &mut loaded.0), (here, &mut one.1, &mut loaded.1)] {
@@ -87,12 +89,12 @@ fn apart(sorted: &Sorted) -> Apart {
         }
     }
     let raw = |p: swiftloop_units::Ppm| p.raw();
-    Apart {
+    OneWayTimes {
         forth: one.0,
         back: one.1,
         trips_ms: ways.iter().map(|w| (w.forth + w.back) / 1e6).collect(),
         loaded,
-        ppm: Between {
+        ppm: FigureRange {
             low: raw(clocks.ppm.low()),
             typical: raw(clocks.ppm.typical()),
             high: raw(clocks.ppm.high()),
@@ -103,24 +105,24 @@ fn apart(sorted: &Sorted) -> Apart {
 
 /// How times spread; those that are infinite do not count.
 #[must_use]
-pub fn spread(times: &[f64]) -> Spread {
+pub fn spread(times: &[f64]) -> TimeSpread {
     let mut all: Vec<f64> = times.iter().copied().filter(|t| t.is_finite()).collect();
     if all.is_empty() {
-        return Spread::default();
+        return TimeSpread::default();
     }
     let last = all.len() - 1;
     let mut at = |share: f64| {
         let place = (((all.len() as f64) * share).ceil() as usize).saturating_sub(1).min(last);
         *all.select_nth_unstable_by(place, f64::total_cmp).1
     };
-    Spread { floor: at(0.0), p50: at(0.5), p90: at(0.9), p99: at(0.99), p999: at(0.999), max: at(1.0) }
+    TimeSpread { floor: at(0.0), p50: at(0.5), p90: at(0.9), p99: at(0.99), p999: at(0.999), max: at(1.0) }
 }
 
 /// A share with its interval (Clopper and Pearson 1934), where one event counts for `crowd`.
 #[must_use]
-pub fn share(events: u64, of: u64, crowd: f64) -> Between {
+pub fn share(events: u64, of: u64, crowd: f64) -> FigureRange {
     if of == 0 {
-        return Between { low: 0.0, typical: 0.0, high: 1.0 };
+        return FigureRange { low: 0.0, typical: 0.0, high: 1.0 };
     }
     let crowd = crowd.max(1.0);
     let (k, n) = (events as f64 / crowd, of as f64 / crowd);
@@ -128,12 +130,12 @@ pub fn share(events: u64, of: u64, crowd: f64) -> Between {
     let low = if events == 0 { 0.0 } else { bound(k, n - k + 1.0, 0.025) };
     let high = if events == of { 1.0 } else { bound(k + 1.0, (n - k).max(1e-9), 0.975) };
     let typical = events as f64 / of as f64;
-    Between { low: low.min(typical), typical, high: high.max(typical) }
+    FigureRange { low: low.min(typical), typical, high: high.max(typical) }
 }
 
 /// What was asked of a measurement.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Asked {
+pub struct LineMeasurement {
     /// What each packet carried.
     pub packet: Carried,
     /// Packets an hour that may be late or lost.
@@ -155,7 +157,7 @@ pub struct LateSoFar {
 #[must_use]
 pub fn late_so_far(exchange: &Exchange, every_ms: f64, buffer_ms: f64) -> LateSoFar {
     let apart = apart(&exchange.sorted());
-    let late = |way: &OneWay| way.late_ms.iter().filter(|l| **l > buffer_ms).count() as u64;
+    let late = |way: &PacketDelays| way.late_ms.iter().filter(|l| **l > buffer_ms).count() as u64;
     let (forth, back) = (late(&apart.forth), late(&apart.back));
     let packets = apart.forth.late_ms.len().max(apart.back.late_ms.len());
     LateSoFar { count: forth.max(back), time: Seconds::new(packets as f64 * every_ms / 1000.0) }
@@ -163,19 +165,19 @@ pub fn late_so_far(exchange: &Exchange, every_ms: f64, buffer_ms: f64) -> LateSo
 
 /// All that is said of an exchange.
 #[must_use]
-pub fn analyse(exchange: &Exchange, asked: Asked, with: Own) -> Measured {
+pub fn analyse(exchange: &Exchange, asked: LineMeasurement, with: Own) -> Measured {
     let sorted = exchange.sorted();
     let apart = apart(&sorted);
     let quiet = Ways::of(&apart, false, asked.packet.every_ms);
     let any_load = sorted.loaded.iter().any(|l| *l);
     let loaded = any_load.then(|| Ways::of(&apart, true, asked.packet.every_ms));
     let receive_buffer = quiet.rows();
-    let counts = Counts::of(&sorted.fate);
+    let counts = LossCounts::of(&sorted.fate);
     let best = recommended(&receive_buffer, asked.allowed_per_hour).filter(|_| counts.back > 0);
     let variation = BothWays { forth: spread(&apart.forth.late_ms), back: spread(&apart.back.late_ms) };
     let seconds = sorted.at.last().map_or(0.0, |l| *l as f64 / 1e9);
     let follow = |window: &f64| {
-        let of = |way: &OneWay| following(&way.at_s, &way.late_ms, *window);
+        let of = |way: &PacketDelays| following(&way.at_s, &way.late_ms, *window);
         let (forth, back) = (of(&quiet.forth)?, of(&quiet.back)?);
         Some(if forth.late_per_hour > back.late_per_hour { forth } else { back })
     };
@@ -202,12 +204,12 @@ pub fn analyse(exchange: &Exchange, asked: Asked, with: Own) -> Measured {
         clock_steps: apart.steps,
         pauses: sorted.seen.pauses,
         carries_it: carries(&apart, &counts),
-        with_load: loaded.as_ref().map(|loaded| Load {
+        with_load: loaded.as_ref().map(|loaded| TrafficEffect {
             kbit_s: asked.load_kbit_s,
             quiet_ms: worse(&quiet.forth.late_ms, &quiet.back.late_ms),
             loaded_ms: worse(&loaded.forth.late_ms, &loaded.back.late_ms),
             loss: {
-                let lost = |f: &(&Fate, &bool)| *f.1 && !matches!(f.0, Fate::Back { .. });
+                let lost = |f: &(&PacketFate, &bool)| *f.1 && !matches!(f.0, PacketFate::Back { .. });
                 let all = sorted.loaded.iter().filter(|l| **l).count();
                 let lost = sorted.fate.iter().zip(&sorted.loaded).filter(lost).count();
                 share(lost as u64, all as u64, counts.crowd)
@@ -247,20 +249,20 @@ pub fn recommended(rows: &[BufferRow], allowed_per_hour: f64) -> Option<Recommen
 }
 
 /// The worse of both, by what 999 of 1000 stay below.
-fn worse(forth: &[f64], back: &[f64]) -> Spread {
+fn worse(forth: &[f64], back: &[f64]) -> TimeSpread {
     let (forth, back) = (spread(forth), spread(back));
     if forth.p999 > back.p999 { forth } else { back }
 }
 
 /// Both ways with what each kind of spare packets does.
 struct Ways {
-    forth: OneWay,
-    back: OneWay,
+    forth: PacketDelays,
+    back: PacketDelays,
     each: [[Lateness; 3]; 2],
 }
 
 impl Ways {
-    fn of(apart: &Apart, loaded: bool, every_ms: f64) -> Self {
+    fn of(apart: &OneWayTimes, loaded: bool, every_ms: f64) -> Self {
         let forth = apart.forth.part(&apart.loaded.0, loaded);
         let back = apart.back.part(&apart.loaded.1, loaded);
         let each = [&forth, &back].map(|way| {
@@ -307,7 +309,7 @@ impl Ways {
 }
 
 /// How many came back and were lost, and in runs of which length.
-struct Counts {
+struct LossCounts {
     back: u64,
     lost_forth: u64,
     lost_back: u64,
@@ -316,13 +318,13 @@ struct Counts {
     crowd: f64,
 }
 
-impl Counts {
-    fn of(fate: &[Fate]) -> Self {
-        let is = |wanted: Fate| fate.iter().filter(|f| **f == wanted).count() as u64;
-        let back = fate.iter().filter(|f| matches!(f, Fate::Back { .. })).count() as u64;
+impl LossCounts {
+    fn of(fate: &[PacketFate]) -> Self {
+        let is = |wanted: PacketFate| fate.iter().filter(|f| **f == wanted).count() as u64;
+        let back = fate.iter().filter(|f| matches!(f, PacketFate::Back { .. })).count() as u64;
         let mut runs = std::collections::BTreeMap::new();
         let mut run = 0u64;
-        for lost in fate.iter().map(|f| !matches!(f, Fate::Back { .. })).chain([false]) {
+        for lost in fate.iter().map(|f| !matches!(f, PacketFate::Back { .. })).chain([false]) {
             if lost {
                 run += 1;
             } else if run > 0 {
@@ -334,9 +336,9 @@ impl Counts {
             runs.iter().fold((0.0, 0.0), |(s, q), (l, n)| (s + (l * n) as f64, q + (l * l * n) as f64));
         Self {
             back,
-            lost_forth: is(Fate::LostForth),
-            lost_back: is(Fate::LostBack),
-            lost_somewhere: is(Fate::Lost),
+            lost_forth: is(PacketFate::LostForth),
+            lost_back: is(PacketFate::LostBack),
+            lost_somewhere: is(PacketFate::Lost),
             runs: runs.into_iter().collect(),
             crowd: if sum > 0.0 { squares / sum } else { 1.0 },
         }
@@ -352,7 +354,7 @@ impl Counts {
 }
 
 /// A line that is too slow lets packets wait ever longer, and then drops them.
-fn carries(apart: &Apart, counts: &Counts) -> bool {
+fn carries(apart: &OneWayTimes, counts: &LossCounts) -> bool {
     const LOST: f64 = 0.02;
     const GROWS_MS: f64 = 5.0;
     let thirds = |late: &[f64]| {
@@ -368,7 +370,7 @@ fn carries(apart: &Apart, counts: &Counts) -> bool {
 const POINTS: f64 = 240.0;
 const STRETCHES: f64 = 10.0;
 
-fn course(sorted: &Sorted, apart: &Apart, seconds: f64) -> (Vec<Stretch>, Vec<Point>) {
+fn course(sorted: &Sorted, apart: &OneWayTimes, seconds: f64) -> (Vec<LineStretch>, Vec<CoursePoint>) {
     let bin = |count: f64| {
         let n = count.max(1.0);
         move |at_s: f64| (((at_s / seconds.max(1e-9)) * n) as usize).min(n as usize - 1)
@@ -376,8 +378,8 @@ fn course(sorted: &Sorted, apart: &Apart, seconds: f64) -> (Vec<Stretch>, Vec<Po
     let points_n = POINTS.min(sorted.at.len() as f64).max(1.0);
     let stretches_n = STRETCHES.min((seconds / 2.0).floor()).max((seconds / 60.0).floor()).clamp(1.0, 120.0);
     let (point, stretch) = (bin(points_n), bin(stretches_n));
-    let mut points: Vec<Point> = (0..points_n as usize)
-        .map(|k| Point { at_s: (k as f64 + 0.5) * seconds / points_n, ..Point::default() })
+    let mut points: Vec<CoursePoint> = (0..points_n as usize)
+        .map(|k| CoursePoint { at_s: (k as f64 + 0.5) * seconds / points_n, ..CoursePoint::default() })
         .collect();
     let mut late: Vec<Vec<f64>> = vec![Vec::new(); stretches_n as usize];
     for (way, is_forth) in [(&apart.forth, true), (&apart.back, false)] {
@@ -388,10 +390,10 @@ fn course(sorted: &Sorted, apart: &Apart, seconds: f64) -> (Vec<Stretch>, Vec<Po
             late[stretch(*at)].push(*l);
         }
     }
-    let mut stretches: Vec<Stretch> = late
+    let mut stretches: Vec<LineStretch> = late
         .iter()
         .enumerate()
-        .map(|(k, all)| Stretch {
+        .map(|(k, all)| LineStretch {
             from_s: k as f64 * seconds / stretches_n,
             floor_ms: f64::INFINITY,
             p99_ms: spread(all).p99,
@@ -402,7 +404,7 @@ fn course(sorted: &Sorted, apart: &Apart, seconds: f64) -> (Vec<Stretch>, Vec<Po
     for (at, fate) in sorted.at.iter().zip(&sorted.fate) {
         let at = *at as f64 / 1e9;
         let s = &mut stretches[stretch(at)];
-        if matches!(fate, Fate::Back { .. }) {
+        if matches!(fate, PacketFate::Back { .. }) {
             s.floor_ms = s.floor_ms.min(apart.trips_ms[k]);
             k += 1;
         } else {

@@ -8,7 +8,7 @@ use swiftloop_units::{Ppm, Range};
 
 /// What is said of the clocks.
 #[derive(Debug, Clone, PartialEq)]
-pub(super) struct Clocks {
+pub(super) struct ClockEstimate {
     /// How much faster theirs runs.
     pub ppm: Range<Ppm>,
     /// How often one of them was set to another time meanwhile.
@@ -19,7 +19,7 @@ pub(super) struct Clocks {
 
 /// A packet that came back.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Way {
+pub(super) struct ClockSample {
     /// When it was sent, in nanoseconds after the first.
     pub at: f64,
     /// There, by two clocks.
@@ -51,16 +51,16 @@ struct Edge {
 }
 
 /// What is said of the clocks of packets in the order in which they were sent.
-pub(super) fn clocks(ways: &[Way]) -> Clocks {
+pub(super) fn clocks(ways: &[ClockSample]) -> ClockEstimate {
     let mut edges = edges(ways);
     let steps = mark_steps(&mut edges);
     let (slope, doubt) = slope(&edges);
     let offset = offsets(ways, &edges, slope);
     let ppm = |s: f64| Ppm::new((s * 1e6).clamp(-1e6, 1e6));
-    Clocks { ppm: Range::spanning(ppm(slope - doubt), ppm(slope), ppm(slope + doubt)), steps, offset }
+    ClockEstimate { ppm: Range::spanning(ppm(slope - doubt), ppm(slope), ppm(slope + doubt)), steps, offset }
 }
 
-fn edges(ways: &[Way]) -> Vec<Edge> {
+fn edges(ways: &[ClockSample]) -> Vec<Edge> {
     let (Some(first), Some(last)) = (ways.first(), ways.last()) else { return Vec::new() };
     let length = WINDOW_NS.max((last.at - first.at) / WINDOWS as f64);
     let mut edges = Vec::new();
@@ -81,12 +81,13 @@ fn edges(ways: &[Way]) -> Vec<Edge> {
     edges
 }
 
-fn edge(ways: &[Way], from: usize) -> Edge {
-    let least = |of: fn(&Way) -> f64| ways.iter().map(of).fold(f64::INFINITY, f64::min);
+fn edge(ways: &[ClockSample], from: usize) -> Edge {
+    let least = |of: fn(&ClockSample) -> f64| ways.iter().map(of).fold(f64::INFINITY, f64::min);
     let (forth, back) = (least(|w| w.forth), least(|w| w.back));
     // The moment is that of the shortest ways, as far as both agree.
-    let moment =
-        |of: fn(&Way) -> f64| ways.iter().min_by(|a, b| of(a).total_cmp(&of(b))).map_or(0.0, |w| w.at);
+    let moment = |of: fn(&ClockSample) -> f64| {
+        ways.iter().min_by(|a, b| of(a).total_cmp(&of(b))).map_or(0.0, |w| w.at)
+    };
     let at = f64::midpoint(moment(|w| w.forth), moment(|w| w.back));
     Edge { from, at, offset: (forth - back) / 2.0, trip: forth + back, segment: 0, mixed: false }
 }
@@ -197,7 +198,7 @@ fn fit(used: &[&Edge]) -> Option<Lines> {
 
 /// The difference of the clocks at each packet: the slope of all, and what each stretch lies at. A packet of a window in which
 /// a clock was set belongs to that side to which it is nearer.
-fn offsets(ways: &[Way], edges: &[Edge], slope: f64) -> Vec<f64> {
+fn offsets(ways: &[ClockSample], edges: &[Edge], slope: f64) -> Vec<f64> {
     let segments = edges.last().map_or(0, |e| e.segment + 1);
     let level = |segment: usize| {
         let here = |e: &&Edge| e.segment == segment && !e.mixed;

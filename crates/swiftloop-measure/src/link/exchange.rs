@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 /// An answer that came back.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Answer {
+pub struct EchoedPacket {
     /// The packet's number, from 0.
     pub number: u64,
     /// The reflector's own number of the answer.
@@ -25,7 +25,7 @@ pub struct Exchange {
     /// When each packet was sent, by our clock; its place is its number.
     pub sent: Vec<i64>,
     /// Answers in the order in which they arrived.
-    pub answers: Vec<Answer>,
+    pub answers: Vec<EchoedPacket>,
     /// When there was other traffic of ours on the line: from, to, by our clock.
     pub loaded: Vec<(i64, i64)>,
     /// Answers that were none: of another host, forged, to nothing that was sent.
@@ -36,7 +36,7 @@ pub struct Exchange {
 
 /// What became of a packet.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Fate {
+pub enum PacketFate {
     /// It came back.
     Back {
         /// Way there, in nanoseconds between two clocks.
@@ -58,17 +58,17 @@ pub struct Sorted {
     /// When each was sent, in nanoseconds after the first.
     pub at: Vec<i64>,
     /// What became of it.
-    pub fate: Vec<Fate>,
+    pub fate: Vec<PacketFate>,
     /// Whether there was other traffic of ours.
     pub loaded: Vec<bool>,
     /// Counts beside.
-    pub seen: Seen,
+    pub seen: StrayCounts,
 }
 
 /// What was seen beside delays.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Seen {
+pub struct StrayCounts {
     /// Answers that arrived after one to a later packet (RFC 4737).
     pub reordered: u64,
     /// Answers to a packet that was answered already.
@@ -92,9 +92,9 @@ impl Exchange {
     #[must_use]
     pub fn sorted(&self) -> Sorted {
         let start = self.sent.first().copied().unwrap_or(0);
-        let mut fate = vec![Fate::Lost; self.sent.len()];
+        let mut fate = vec![PacketFate::Lost; self.sent.len()];
         let mut counted: Vec<Option<u32>> = vec![None; self.sent.len()];
-        let mut seen = Seen { strays: self.strays, ..Seen::default() };
+        let mut seen = StrayCounts { strays: self.strays, ..StrayCounts::default() };
         let mut latest: Option<u64> = None;
         for answer in &self.answers {
             let place = usize::try_from(answer.number).ok().filter(|&k| k < self.sent.len());
@@ -111,7 +111,7 @@ impl Exchange {
                 seen.reordered += 1;
             }
             latest = Some(latest.map_or(answer.number, |l| l.max(answer.number)));
-            fate[k] = Fate::Back {
+            fate[k] = PacketFate::Back {
                 forth: answer.there.saturating_sub(self.sent[k]),
                 back: answer.back.saturating_sub(answer.left),
             };
@@ -130,7 +130,7 @@ impl Exchange {
     }
 
     /// What was lost around a pause of this computer, or may still come at the end, says nothing of the line.
-    fn drop_what_was_under_way(&self, fate: &[Fate], kept: &mut [bool]) -> u64 {
+    fn drop_what_was_under_way(&self, fate: &[PacketFate], kept: &mut [bool]) -> u64 {
         let sent = &self.sent;
         let steps = sent.len().saturating_sub(1).max(1) as i64;
         let usual = sent.last().map_or(0, |last| (last - sent[0]) / steps);
@@ -140,7 +140,7 @@ impl Exchange {
             let mut k = end;
             while k > 0 && sent[end - 1] - sent[k - 1] < UNDER_WAY_NS {
                 k -= 1;
-                kept[k] &= matches!(fate[k], Fate::Back { .. });
+                kept[k] &= matches!(fate[k], PacketFate::Back { .. });
             }
         };
         for k in 1..sent.len() {
@@ -150,7 +150,7 @@ impl Exchange {
             }
         }
         // At the very end only what nothing overtook.
-        let last_back = fate.iter().rposition(|f| matches!(f, Fate::Back { .. })).map_or(0, |k| k + 1);
+        let last_back = fate.iter().rposition(|f| matches!(f, PacketFate::Back { .. })).map_or(0, |k| k + 1);
         let recent = sent.last().map_or(0, |last| last - UNDER_WAY_NS);
         for k in last_back..sent.len() {
             kept[k] &= sent[k] < recent;
@@ -161,7 +161,7 @@ impl Exchange {
 
 /// Says of lost packets on which way they were lost, where the reflector counts. Between two answers that came back, as many
 /// answers are missing as its count says; the rest never arrived there. Which of several it was is not known: the first.
-fn tell_apart(fate: &mut [Fate], counted: &[Option<u32>], counts: Option<bool>) -> bool {
+fn tell_apart(fate: &mut [PacketFate], counted: &[Option<u32>], counts: Option<bool>) -> bool {
     let answered: Vec<(usize, u32)> =
         counted.iter().enumerate().filter_map(|(k, c)| c.map(|c| (k, c))).collect();
     // A reflector without a memory gives the packet's own number.
@@ -182,8 +182,8 @@ fn tell_apart(fate: &mut [Fate], counted: &[Option<u32>], counts: Option<bool>) 
         let answers = (missing as usize).min(gap);
         let answers = if missing > u32::MAX / 2 { 0 } else { answers };
         for (n, f) in fate[from..k].iter_mut().enumerate() {
-            if matches!(f, Fate::Lost) {
-                *f = if n < gap - answers { Fate::LostForth } else { Fate::LostBack };
+            if matches!(f, PacketFate::Lost) {
+                *f = if n < gap - answers { PacketFate::LostForth } else { PacketFate::LostBack };
             }
         }
         before = Some((k, count));

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 /// A figure with its doubt.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Between {
+pub struct FigureRange {
     /// At the least, in 19 of 20.
     pub low: f64,
     /// To expect.
@@ -21,7 +21,7 @@ pub struct Between {
 /// How times spread, in milliseconds.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Spread {
+pub struct TimeSpread {
     /// The least.
     pub floor: f64,
     /// Half are below.
@@ -98,13 +98,13 @@ pub struct Own {
     /// Sent by a thread that goes ahead of all others.
     pub real_time: bool,
     /// Round trips within this computer.
-    pub round_trip_ms: Spread,
+    pub round_trip_ms: TimeSpread,
 }
 
 /// A stretch of the measurement.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Stretch {
+pub struct LineStretch {
     /// It begins so many seconds after the first packet.
     pub from_s: f64,
     /// The quickest round trip.
@@ -118,7 +118,7 @@ pub struct Stretch {
 /// A point of the course of delay.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Point {
+pub struct CoursePoint {
     /// Seconds after the first packet.
     pub at_s: f64,
     /// The latest packet there.
@@ -132,15 +132,15 @@ pub struct Point {
 /// What other traffic of ours did.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Load {
+pub struct TrafficEffect {
     /// So much was sent beside, one way.
     pub kbit_s: f64,
     /// How late packets were without it.
-    pub quiet_ms: Spread,
+    pub quiet_ms: TimeSpread,
     /// And with it.
-    pub loaded_ms: Spread,
+    pub loaded_ms: TimeSpread,
     /// Share of packets lost with it.
-    pub loss: Between,
+    pub loss: FigureRange,
 }
 
 /// Both ways.
@@ -179,15 +179,15 @@ pub struct Measured {
     /// For so long.
     pub seconds: f64,
     /// Share of packets that never came back.
-    pub loss: Between,
+    pub loss: FigureRange,
     /// The same by way, where that can be told.
-    pub loss_by_way: Option<BothWays<Between>>,
+    pub loss_by_way: Option<BothWays<FigureRange>>,
     /// How many were lost in a row, and how often.
     pub loss_runs: Vec<(u64, u64)>,
     /// There and back, without the time within the reflector.
-    pub round_trip_ms: Spread,
+    pub round_trip_ms: TimeSpread,
     /// How much later than the quickest, each way.
-    pub variation_ms: BothWays<Spread>,
+    pub variation_ms: BothWays<TimeSpread>,
     /// Answers that were overtaken.
     pub reordered: u64,
     /// Answers that came twice.
@@ -195,7 +195,7 @@ pub struct Measured {
     /// Answers that were none.
     pub strays: u64,
     /// How much faster their clock runs than ours.
-    pub clock_ppm: Between,
+    pub clock_ppm: FigureRange,
     /// How often a clock was set meanwhile.
     pub clock_steps: u64,
     /// How often this computer slept meanwhile.
@@ -206,11 +206,11 @@ pub struct Measured {
     /// The line carries the stream: delay does not grow, and hardly anything is lost.
     pub carries_it: bool,
     /// Other traffic, where some was sent.
-    pub with_load: Option<Load>,
+    pub with_load: Option<TrafficEffect>,
     /// Minute by minute, or less.
-    pub stretches: Vec<Stretch>,
+    pub stretches: Vec<LineStretch>,
     /// The course of delay.
-    pub course: Vec<Point>,
+    pub course: Vec<CoursePoint>,
     /// What each length of the receive buffer does.
     pub receive_buffer: Vec<BufferRow>,
     /// The same with other traffic.

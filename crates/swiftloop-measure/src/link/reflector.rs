@@ -2,13 +2,13 @@
 //! never more than was got, neither in bytes nor in number, and only so many a second: whatever arrives, nobody can be
 //! hurt with what goes out.
 
-use super::stamp::{Echo, ErrorEstimate, Key, Probe, Refused, Stamp, TimeFormat};
+use super::stamp::{ErrorEstimate, Stamp, StampKey, StampRefusal, StampReply, StampRequest, TimeFormat};
 use std::collections::BTreeMap;
 use std::net::SocketAddr;
 
 /// Whether the reflector numbers what it answers (RFC 8762, 4.3).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Memory {
+pub enum SequenceMemory {
     /// It answers with the probe's number.
     Stateless,
     /// It counts what it answers, for each sender: then loss on the way there and on the way back can be told apart.
@@ -20,7 +20,7 @@ const SENDERS: usize = 64;
 
 /// What the reflector did with what it got.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Tally {
+pub struct ReflectorTally {
     /// Answered.
     pub answered: u64,
     /// No packets of the standard.
@@ -47,11 +47,11 @@ pub struct Arrived<'b> {
 /// The one who answers.
 #[derive(Debug)]
 pub struct Reflector {
-    memory: Memory,
-    key: Option<Key>,
-    limit: Limit,
+    memory: SequenceMemory,
+    key: Option<StampKey>,
+    limit: RateLimit,
     senders: BTreeMap<(SocketAddr, u16), Sender>,
-    tally: Tally,
+    tally: ReflectorTally,
 }
 
 #[derive(Debug)]
@@ -63,14 +63,14 @@ struct Sender {
 impl Reflector {
     /// One that answers at most `per_second` packets.
     #[must_use]
-    pub fn new(memory: Memory, key: Option<Key>, per_second: u32) -> Self {
-        let limit = Limit::new(f64::from(per_second.max(1)));
-        Self { memory, key, limit, senders: BTreeMap::new(), tally: Tally::default() }
+    pub fn new(memory: SequenceMemory, key: Option<StampKey>, per_second: u32) -> Self {
+        let limit = RateLimit::new(f64::from(per_second.max(1)));
+        Self { memory, key, limit, senders: BTreeMap::new(), tally: ReflectorTally::default() }
     }
 
     /// What it did.
     #[must_use]
-    pub fn tally(&self) -> Tally {
+    pub fn tally(&self) -> ReflectorTally {
         self.tally
     }
 
@@ -93,23 +93,23 @@ impl Reflector {
             self.tally.over_limit += 1;
             return None;
         }
-        let probe = match Probe::read(packet.bytes, self.key.as_ref()) {
+        let probe = match StampRequest::read(packet.bytes, self.key.as_ref()) {
             Ok(probe) => probe,
             Err(why) => {
                 match why {
-                    Refused::WrongSignature => self.tally.forged += 1,
-                    Refused::TooShort | Refused::NoError => self.tally.refused += 1,
+                    StampRefusal::WrongSignature => self.tally.forged += 1,
+                    StampRefusal::TooShort | StampRefusal::NoError => self.tally.refused += 1,
                 }
                 return None;
             }
         };
         let sequence = match self.memory {
-            Memory::Stateless => probe.sequence,
-            Memory::Stateful => self.count((packet.from, probe.session), now),
+            SequenceMemory::Stateless => probe.sequence,
+            SequenceMemory::Stateful => self.count((packet.from, probe.session), now),
         };
         // What the RFC takes where nothing else was agreed on.
         let format = TimeFormat::Ntp;
-        let echo = Echo {
+        let echo = StampReply {
             sequence,
             sent: Stamp::from_unix_ns(sent(), format),
             error: ErrorEstimate::unsynchronised(format),
@@ -140,14 +140,14 @@ impl Reflector {
 
 /// So many a second, and no more than a tenth of that at once.
 #[derive(Debug)]
-struct Limit {
+struct RateLimit {
     per_ns: f64,
     most: f64,
     left: f64,
     at: Option<i64>,
 }
 
-impl Limit {
+impl RateLimit {
     fn new(per_second: f64) -> Self {
         let most = (per_second / 10.0).max(1.0);
         Self { per_ns: per_second / 1e9, most, left: most, at: None }

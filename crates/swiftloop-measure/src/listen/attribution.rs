@@ -2,13 +2,13 @@
 //! driver can only lose whole blocks at block boundaries, so lengths and starts share a divisor; clocks lose one frame
 //! at a time, at regular intervals; a cable or a processor breaks one channel, a driver all of them.
 
-use super::{CrackleKind, Event};
+use super::{Crackle, CrackleKind};
 use swiftloop_units::stats::median;
 use swiftloop_units::{Block, Frames, Hz, Ppm};
 
 /// What is to blame.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Cause {
+pub enum CrackleCause {
     /// Blocks that were not ready in time.
     Buffer,
     /// Two clocks that are not locked.
@@ -21,7 +21,7 @@ pub enum Cause {
     None,
 }
 
-impl Cause {
+impl CrackleCause {
     /// The word in every output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
@@ -39,7 +39,7 @@ impl Cause {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Attribution {
     /// What is to blame.
-    pub cause: Cause,
+    pub cause: CrackleCause,
     /// The block that explains lengths and places.
     pub block: Option<Block>,
     /// The one channel.
@@ -64,9 +64,9 @@ const SURE: f64 = 0.8;
 
 /// Finds the cause.
 #[must_use]
-pub fn attribute(events: &[Event], channels: usize, rate: Hz) -> Attribution {
+pub fn attribute(events: &[Crackle], channels: usize, rate: Hz) -> Attribution {
     let nothing = Attribution {
-        cause: Cause::None,
+        cause: CrackleCause::None,
         block: None,
         channel: None,
         drift: None,
@@ -77,25 +77,25 @@ pub fn attribute(events: &[Event], channels: usize, rate: Hz) -> Attribution {
         return nothing;
     }
     if let Some(clock) = clock(events) {
-        return Attribution { cause: Cause::Clock, ..clock };
+        return Attribution { cause: CrackleCause::Clock, ..clock };
     }
     let (block, confidence) = block(events, rate);
     if confidence >= SURE {
-        return Attribution { cause: Cause::Buffer, block: Some(block), confidence, ..nothing };
+        return Attribution { cause: CrackleCause::Buffer, block: Some(block), confidence, ..nothing };
     }
     if let Some((channel, share)) = single(events).filter(|_| channels > 1) {
         return Attribution {
-            cause: Cause::SingleChannel,
+            cause: CrackleCause::SingleChannel,
             channel: Some(channel),
             confidence: share,
             ..nothing
         };
     }
-    Attribution { cause: Cause::Unknown, confidence: 1.0 - confidence, ..nothing }
+    Attribution { cause: CrackleCause::Unknown, confidence: 1.0 - confidence, ..nothing }
 }
 
 /// The channel on which alone nine in ten events are heard.
-fn single(events: &[Event]) -> Option<(usize, f64)> {
+fn single(events: &[Crackle]) -> Option<(usize, f64)> {
     let first = events.iter().find(|e| e.channels.len() == 1)?.channels[0];
     let alone = events.iter().filter(|e| e.channels == [first]).count();
     let share = alone as f64 / events.len() as f64;
@@ -104,7 +104,7 @@ fn single(events: &[Event]) -> Option<(usize, f64)> {
 }
 
 /// Slips at regular intervals.
-fn clock(events: &[Event]) -> Option<Attribution> {
+fn clock(events: &[Crackle]) -> Option<Attribution> {
     let slips: Vec<u64> = events.iter().filter(|e| e.kind == CrackleKind::Slip).map(|e| e.start).collect();
     if slips.len() < 3 || slips.len() * 4 < events.len() * 3 {
         return None;
@@ -119,7 +119,7 @@ fn clock(events: &[Event]) -> Option<Attribution> {
     let share = gaps.iter().filter(regular).count() as f64 / gaps.len() as f64;
     let earlier = events.iter().filter_map(|e| e.shift).sum::<i64>() < 0;
     (share >= 0.75).then_some(Attribution {
-        cause: Cause::Clock,
+        cause: CrackleCause::Clock,
         block: None,
         channel: None,
         drift: Some(Ppm::new(1e6 / interval * if earlier { -1.0 } else { 1.0 })),
@@ -129,8 +129,8 @@ fn clock(events: &[Event]) -> Option<Attribution> {
 }
 
 /// The block that explains starts and lengths best, and the posterior probability of it.
-fn block(events: &[Event], rate: Hz) -> (Block, f64) {
-    let events: Vec<&Event> = events.iter().filter(|e| e.kind != CrackleKind::Slip).take(ENOUGH).collect();
+fn block(events: &[Crackle], rate: Hz) -> (Block, f64) {
+    let events: Vec<&Crackle> = events.iter().filter(|e| e.kind != CrackleKind::Slip).take(ENOUGH).collect();
     let scores: Vec<(u64, f64)> = BLOCKS.map(|n| (n, evidence(&events, n) + usual(n, rate).ln())).collect();
     // No block at all: as likely beforehand as a usual one.
     let most = scores.iter().map(|s| s.1).fold(4f64.ln(), f64::max);
@@ -155,7 +155,7 @@ fn usual(n: u64, rate: Hz) -> f64 {
 }
 
 /// Logarithm of how much likelier the events are with blocks of `n` than at random places with random lengths.
-fn evidence(events: &[&Event], n: u64) -> f64 {
+fn evidence(events: &[&Crackle], n: u64) -> f64 {
     let mut hits: Vec<u64> = events.iter().map(|e| e.start % n).collect();
     hits.sort_unstable();
     // The phase of the grid: the commonest remainder.
@@ -194,45 +194,45 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn event(start: u64, length: u64, kind: CrackleKind) -> Event {
-        Event { start, length, kind, channels: vec![0, 1], shift: None, confidence: 1.0 }
+    fn event(start: u64, length: u64, kind: CrackleKind) -> Crackle {
+        Crackle { start, length, kind, channels: vec![0, 1], shift: None, confidence: 1.0 }
     }
 
     proptest! {
         #[test]
         fn a_grid_of_blocks_is_found(n in prop::sample::select(vec![32u64, 64, 96, 128, 144, 256, 441, 480, 512, 1024]),
                                      phase in 0u64..1000, places in prop::collection::btree_set(3u64..5000, 10..30)) {
-            let events: Vec<Event> = places.iter().map(|k| event(k * n + phase, n, if k % 3 == 0 { CrackleKind::Gap } else { CrackleKind::Repeat })).collect();
+            let events: Vec<Crackle> = places.iter().map(|k| event(k * n + phase, n, if k % 3 == 0 { CrackleKind::Gap } else { CrackleKind::Repeat })).collect();
             let found = attribute(&events, 2, Hz::new(48_000));
-            prop_assert_eq!((found.cause, found.block), (Cause::Buffer, Some(Block::new(n as u32))));
+            prop_assert_eq!((found.cause, found.block), (CrackleCause::Buffer, Some(Block::new(n as u32))));
         }
 
         #[test]
         fn random_places_have_no_block(seed in 0u64..500) {
             let mut random = fastrand::Rng::with_seed(seed);
-            let events: Vec<Event> = (0..12).map(|_| event(random.u64(0..10_000_000), random.u64(20..2000), CrackleKind::Gap)).collect();
+            let events: Vec<Crackle> = (0..12).map(|_| event(random.u64(0..10_000_000), random.u64(20..2000), CrackleKind::Gap)).collect();
             let found = attribute(&events, 2, Hz::new(48_000));
-            prop_assert_ne!(found.cause, Cause::Buffer, "{:?}", found);
+            prop_assert_ne!(found.cause, CrackleCause::Buffer, "{:?}", found);
         }
     }
 
     #[test]
     fn slips_at_regular_intervals_are_clocks() {
-        let events: Vec<Event> = (1..9)
-            .map(|k| Event { shift: Some(-1), ..event(k * 25_000 + k % 3, 0, CrackleKind::Slip) })
+        let events: Vec<Crackle> = (1..9)
+            .map(|k| Crackle { shift: Some(-1), ..event(k * 25_000 + k % 3, 0, CrackleKind::Slip) })
             .collect();
         let found = attribute(&events, 2, Hz::new(48_000));
-        assert_eq!(found.cause, Cause::Clock);
+        assert_eq!(found.cause, CrackleCause::Clock);
         assert!((found.drift.map_or(0.0, |d| d.raw()) + 40.0).abs() < 0.1, "{found:?}");
     }
 
     #[test]
     fn one_channel_alone_is_a_cable_or_a_processor() {
         let places = [1003, 40_211, 90_500, 133_333, 250_001, 300_007];
-        let events: Vec<Event> =
-            places.map(|s| Event { channels: vec![1], ..event(s, 3, CrackleKind::Click) }).to_vec();
+        let events: Vec<Crackle> =
+            places.map(|s| Crackle { channels: vec![1], ..event(s, 3, CrackleKind::Click) }).to_vec();
         let found = attribute(&events, 2, Hz::new(48_000));
-        assert_eq!((found.cause, found.channel), (Cause::SingleChannel, Some(1)));
-        assert_eq!(attribute(&[], 2, Hz::new(48_000)).cause, Cause::None);
+        assert_eq!((found.cause, found.channel), (CrackleCause::SingleChannel, Some(1)));
+        assert_eq!(attribute(&[], 2, Hz::new(48_000)).cause, CrackleCause::None);
     }
 }

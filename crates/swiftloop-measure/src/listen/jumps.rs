@@ -3,7 +3,7 @@
 //! or came before; after a crackle the sound goes on as predictably as it did.
 
 use super::predict::{CELL, burg, coefficients, correlation, extrapolate, highest_left};
-use super::{CrackleKind, Mark};
+use super::{ChannelMarks, CrackleKind};
 
 /// Frames predicted with the same coefficients.
 const STRETCH: usize = 2048;
@@ -56,7 +56,7 @@ const LONGEST_CLICK: usize = 12;
 
 /// Finds them.
 #[must_use]
-pub fn jumps(samples: &[f32], step: f32, rate: f64) -> Vec<Mark> {
+pub fn jumps(samples: &[f32], step: f32, rate: f64) -> Vec<ChannelMarks> {
     let cells = surprises(samples);
     let calm = ((CALM_S * rate) as usize / CELL).max(8);
     let mut found = Vec::new();
@@ -112,7 +112,7 @@ fn level(values: impl Iterator<Item = f64>) -> f64 {
 }
 
 /// Looks closely at a break near `cell`: where exactly, and of what kind.
-fn judge(samples: &[f32], cell: usize, height: f32, cells: &[f32], k: usize) -> Option<Mark> {
+fn judge(samples: &[f32], cell: usize, height: f32, cells: &[f32], k: usize) -> Option<ChannelMarks> {
     let from = cell.checked_sub(PAST + CELL)?;
     let past: Vec<f64> = samples.get(from..cell - CELL)?.iter().map(|x| f64::from(*x)).collect();
     let a = burg(&past, HIGH_ORDER);
@@ -145,7 +145,7 @@ fn judge(samples: &[f32], cell: usize, height: f32, cells: &[f32], k: usize) -> 
     let stands_out = height >= FIRM.0 * near && top >= FIRM.1 * usual;
     let firm = stands_out || MENDED.iter().any(|m| m.0 == kind && left < m.1);
     let confidence = (1.0 - f64::from(ALONE * near / height).min(1.0) * 0.5) * if firm { 1.0 } else { WEAK };
-    Some(Mark { start, length, kind, shift, confidence })
+    Some(ChannelMarks { start, length, kind, shift, confidence })
 }
 
 /// How loud it is in the hundredth of a second after a break, beside the one before it.

@@ -16,8 +16,8 @@ mod grain;
 mod scan;
 mod sinc;
 
-pub use against::{AgainstRefusal, Comparison, compare};
-pub use attribution::{Attribution, Cause};
+pub use against::{AgainstRefusal, RecordingComparison, compare};
+pub use attribution::{Attribution, CrackleCause};
 pub use envelope::{Column, envelope};
 pub use grain::Grain;
 pub use levels::Levels;
@@ -63,7 +63,7 @@ impl CrackleKind {
 
 /// One crackle.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Event {
+pub struct Crackle {
     /// First frame that is wrong; after lost frames the first that follows.
     pub start: u64,
     /// Wrong frames; 0 when frames are only missing.
@@ -80,21 +80,21 @@ pub struct Event {
 
 /// Crackles in a minute of so many frames.
 #[must_use]
-pub fn per_minute(events: &[Event], frames: u64, rate: Hz) -> f64 {
+pub fn per_minute(events: &[Crackle], frames: u64, rate: Hz) -> f64 {
     events.len() as f64 * 60.0 * f64::from(rate.get()) / frames.max(1) as f64
 }
 
 /// The `most` events to look at first, in order of time: one of each kind, then the longest and surest.
 #[must_use]
-pub fn worst(events: &[Event], most: usize) -> Vec<&Event> {
-    let weight = |e: &Event| {
+pub fn worst(events: &[Crackle], most: usize) -> Vec<&Crackle> {
+    let weight = |e: &Crackle| {
         let frames = e.length.max(e.shift.map_or(0, i64::unsigned_abs));
         e.confidence * (1.0 + (frames as f64).sqrt())
     };
-    let mut all: Vec<&Event> = events.iter().collect();
+    let mut all: Vec<&Crackle> = events.iter().collect();
     all.sort_by(|a, b| weight(b).total_cmp(&weight(a)));
     let mut kinds = Vec::new();
-    let (mut chosen, others): (Vec<&Event>, Vec<&Event>) = all.into_iter().partition(|e| {
+    let (mut chosen, others): (Vec<&Crackle>, Vec<&Crackle>) = all.into_iter().partition(|e| {
         let new = !kinds.contains(&e.kind);
         kinds.push(e.kind);
         new
@@ -203,14 +203,14 @@ impl AudioSource for InMemory<'_> {
 /// What one channel of one stretch shows, before channels and stretches are put together. Places count from the
 /// beginning of the samples that were looked at.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Mark {
+pub struct ChannelMarks {
     /// First wrong frame.
     pub start: usize,
     /// Wrong frames.
     pub length: usize,
     /// What broke.
     pub kind: CrackleKind,
-    /// See [`Event::shift`].
+    /// See [`Crackle::shift`].
     pub shift: Option<i64>,
     /// From 0 to 1.
     pub confidence: f64,

@@ -2,7 +2,7 @@
 //! frames of a recording unique, so sixteen that come again to the bit were copied. Places to compare are picked by
 //! the samples themselves (those whose fingerprint is small), so that a copy picks the same ones.
 
-use super::{CrackleKind, Grain, Mark};
+use super::{ChannelMarks, CrackleKind, Grain};
 
 /// Shortest copy that is found for certain.
 pub const SHORTEST: usize = 16;
@@ -26,8 +26,8 @@ const DIFFERENT: f32 = 0.02;
 
 /// Finds them.
 #[must_use]
-pub fn repeats(samples: &[f32], grain: &Grain<'_>) -> Vec<Mark> {
-    let mut found: Vec<Mark> = Vec::new();
+pub fn repeats(samples: &[f32], grain: &Grain<'_>) -> Vec<ChannelMarks> {
+    let mut found: Vec<ChannelMarks> = Vec::new();
     // Where each fingerprint was seen last, beside the fingerprint: most others end at that.
     let mut memory = vec![(u32::MAX, 0u32); 1 << SLOTS_LOG2];
     let mut done = 0;
@@ -121,7 +121,7 @@ fn prints(samples: &[f32], into: &mut [u32]) {
 }
 
 /// The whole copy around `at`, if it is one.
-fn judge(samples: &[f32], at: usize, lag: usize, grain: &Grain<'_>) -> Option<Mark> {
+fn judge(samples: &[f32], at: usize, lag: usize, grain: &Grain<'_>) -> Option<ChannelMarks> {
     let same = |n: usize| samples[n] == samples[n - lag];
     let mut from = at;
     while from > lag && same(from - 1) && at - from <= FARTHEST {
@@ -159,7 +159,7 @@ fn judge(samples: &[f32], at: usize, lag: usize, grain: &Grain<'_>) -> Option<Ma
         return None;
     }
     let confidence = 1.0 - 0.5f64.powf(length as f64 / 4.0);
-    Some(Mark { start: from, length, kind: CrackleKind::Repeat, shift: None, confidence })
+    Some(ChannelMarks { start: from, length, kind: CrackleKind::Repeat, shift: None, confidence })
 }
 
 #[cfg(test)]

@@ -2,7 +2,7 @@
 //! one idea: in moving sound two neighbours are seldom equal, so a long run of equal ones is a break, unless the
 //! sound around it hardly moves either (silence, the last bits of a fade) or the run is a flat top.
 
-use super::{CrackleKind, Grain, Mark};
+use super::{ChannelMarks, CrackleKind, Grain};
 
 /// Frames that are looked at in one go: most hold no four alike. A multiple of four.
 const LOOK: usize = 256;
@@ -27,7 +27,7 @@ const LONGEST_S: f64 = 0.25;
 
 /// Finds them.
 #[must_use]
-pub fn runs(samples: &[f32], grain: &Grain<'_>, rate: f64) -> Vec<Mark> {
+pub fn runs(samples: &[f32], grain: &Grain<'_>, rate: f64) -> Vec<ChannelMarks> {
     let mut found = Vec::new();
     let mut done = 0;
     // A run of eight holds four neighbours that begin at a multiple of four.
@@ -63,7 +63,7 @@ fn movement(samples: &[f32]) -> f32 {
     samples.windows(2).map(|w| (w[1] - w[0]).abs()).sum::<f32>() / steps as f32
 }
 
-fn judge(samples: &[f32], from: usize, to: usize, grain: &Grain<'_>, rate: f64) -> Option<Mark> {
+fn judge(samples: &[f32], from: usize, to: usize, grain: &Grain<'_>, rate: f64) -> Option<ChannelMarks> {
     let step = grain.at(from);
     // The edges of the recording are no crackles.
     let before = samples.get(from.checked_sub(AROUND)?..from)?;
@@ -120,5 +120,5 @@ fn judge(samples: &[f32], from: usize, to: usize, grain: &Grain<'_>, rate: f64) 
     let (kind, start) = if value == 0.0 { (CrackleKind::Gap, from) } else { (CrackleKind::Hold, from + 1) };
     let surplus = (moved_before.min(moved_after) / step).max(2.0);
     let confidence = 1.0 - (1.0 / f64::from(surplus)).powf((length as f64 / 8.0).min(4.0));
-    Some(Mark { start, length: to - start, kind, shift: None, confidence })
+    Some(ChannelMarks { start, length: to - start, kind, shift: None, confidence })
 }

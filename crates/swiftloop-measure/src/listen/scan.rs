@@ -1,9 +1,9 @@
 //! A whole recording: stretches are fetched and looked at by as many workers as there are, channel by channel; what they
 //! mark is put together to events.
 
-use super::attribution::{Attribution, Cause, attribute};
+use super::attribution::{Attribution, CrackleCause, attribute};
 use super::levels::Levels;
-use super::{AudioSource, CrackleKind, Event, Grain, Mark, banks, jumps, repeats, runs};
+use super::{AudioSource, ChannelMarks, Crackle, CrackleKind, Grain, banks, jumps, repeats, runs};
 use std::ops::Range;
 use std::sync::{Mutex, PoisonError};
 use swiftloop_units::workers::Workers;
@@ -25,7 +25,7 @@ const EDGE: u64 = 48;
 #[derive(Debug, Clone, PartialEq)]
 pub struct Scan {
     /// Every crackle, in order.
-    pub events: Vec<Event>,
+    pub events: Vec<Crackle>,
     /// What they point to.
     pub attribution: Attribution,
     /// Of each channel.
@@ -44,7 +44,7 @@ pub fn listen<P: AudioSource>(
     mut progress: impl FnMut(f64),
 ) -> Result<Scan, P::Error> {
     let frames = programme.frames();
-    let mut marks: Vec<(usize, u64, Mark)> = Vec::new();
+    let mut marks: Vec<(usize, u64, ChannelMarks)> = Vec::new();
     let mut levels = vec![Levels::default(); programme.channels()];
     let mut done = 0;
     // What stretches were fetched into, for the next ones.
@@ -76,11 +76,11 @@ const FIRM: f64 = 0.5;
 
 /// Weak jumps are believed where they keep company: slips as regular as two clocks make them, or no fewer firm crackles
 /// beside them (what breaks breaks more than once). By themselves they are the starts of notes.
-fn believed<P: AudioSource>(mut events: Vec<Event>, programme: &P) -> (Vec<Event>, Attribution) {
-    let point_to = |events: &[Event]| attribute(events, programme.channels(), programme.rate());
+fn believed<P: AudioSource>(mut events: Vec<Crackle>, programme: &P) -> (Vec<Crackle>, Attribution) {
+    let point_to = |events: &[Crackle]| attribute(events, programme.channels(), programme.rate());
     let attribution = point_to(&events);
     let weak = events.iter().filter(|e| is_jump(e.kind) && e.confidence < FIRM).count();
-    if attribution.cause == Cause::Clock || 2 * weak <= events.len() {
+    if attribution.cause == CrackleCause::Clock || 2 * weak <= events.len() {
         // In company they are as sure as they look by themselves.
         for event in events.iter_mut().filter(|e| is_jump(e.kind) && e.confidence < FIRM) {
             event.confidence /= jumps::WEAK;
@@ -93,7 +93,7 @@ fn believed<P: AudioSource>(mut events: Vec<Event>, programme: &P) -> (Vec<Event
 }
 
 /// Marks of a stretch: channel, frame of the recording, mark; the channels that were looked at, and the levels of each.
-type Looked = (Vec<(usize, u64, Mark)>, Range<usize>, Vec<Levels>);
+type Looked = (Vec<(usize, u64, ChannelMarks)>, Range<usize>, Vec<Levels>);
 
 fn look<P: AudioSource>(
     programme: &P,
@@ -142,9 +142,9 @@ fn is_jump(kind: CrackleKind) -> bool {
 }
 
 /// Puts the marks of all channels together.
-fn together(mut marks: Vec<(usize, u64, Mark)>) -> Vec<Event> {
+fn together(mut marks: Vec<(usize, u64, ChannelMarks)>) -> Vec<Crackle> {
     marks.sort_by_key(|(c, at, m)| (is_jump(m.kind), *at, *c));
-    let mut events: Vec<Event> = Vec::new();
+    let mut events: Vec<Crackle> = Vec::new();
     for (channel, start, mark) in marks {
         let length = mark.length as u64;
         let jump = is_jump(mark.kind);
@@ -155,7 +155,7 @@ fn together(mut marks: Vec<(usize, u64, Mark)>) -> Vec<Event> {
         });
         let Some(event) = same else {
             let (kind, shift, confidence) = (mark.kind, mark.shift, mark.confidence);
-            events.push(Event { start, length, kind, channels: vec![channel], shift, confidence });
+            events.push(Crackle { start, length, kind, channels: vec![channel], shift, confidence });
             continue;
         };
         if !event.channels.contains(&channel) {

@@ -69,7 +69,7 @@ pub struct Expected {
 }
 
 /// Of every delay so far: what its bursts score beyond noise, the variance of that, and how many were heard.
-struct Rows {
+struct DelayScores {
     sums: Vec<f32>,
     variances: Vec<f32>,
     heard: Vec<f32>,
@@ -87,7 +87,7 @@ pub fn accumulate(
     fewest: usize,
 ) -> impl Iterator<Item = (i64, usize, f64)> {
     let count = usize::try_from(delays.end - delays.start).unwrap_or(0);
-    let mut rows = Rows {
+    let mut rows = DelayScores {
         sums: vec![0.0; count],
         variances: vec![0.0; count],
         heard: vec![0.0; count],
@@ -123,7 +123,7 @@ pub fn accumulate(
 
 /// Another burst.
 #[multiversion::multiversion(targets("x86_64+avx2+fma"))]
-fn add(rows: &mut Rows, there: Range<usize>, scores: &[f32], most: f32, noise: (f32, f32)) {
+fn add(rows: &mut DelayScores, there: Range<usize>, scores: &[f32], most: f32, noise: (f32, f32)) {
     let sums = rows.sums[there.clone()].iter_mut().zip(&mut rows.variances[there.clone()]);
     for (((sum, variance), heard), score) in sums.zip(&mut rows.heard[there]).zip(scores) {
         *sum += if *score < most { *score } else { most } - noise.0;
@@ -134,7 +134,7 @@ fn add(rows: &mut Rows, there: Range<usize>, scores: &[f32], most: f32, noise: (
 
 /// So many bursts may have been all.
 #[multiversion::multiversion(targets("x86_64+avx2+fma"))]
-fn settle(rows: &mut Rows, there: Range<usize>, count: u32) {
+fn settle(rows: &mut DelayScores, there: Range<usize>, count: u32) {
     let sums = rows.sums[there.clone()].iter().zip(&rows.variances[there.clone()]);
     let best = rows.best[there.clone()].iter_mut().zip(&mut rows.bursts[there.clone()]);
     for (((sum, variance), heard), (best, bursts)) in sums.zip(&rows.heard[there]).zip(best) {

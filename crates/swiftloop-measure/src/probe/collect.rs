@@ -1,7 +1,7 @@
 //! Readings at several buffers: takes come in, one round trip for each buffer goes out, with what changed from start to
 //! start, and the line through them that says how many blocks the driver really holds.
 
-use crate::probe::{Fit, UnusableFit, fit, possible_trip};
+use crate::probe::{RoundTripLine, UnusableFit, fit, possible_trip};
 use swiftloop_units::{Block, Frames, Hz, Range};
 
 /// What the panel called the buffer.
@@ -63,7 +63,7 @@ pub struct Collected {
     /// In the order of the buffers, named speeds as they came.
     pub trips: Vec<Trip>,
     /// The line, when two or more buffers have figures.
-    pub line: Option<Fit>,
+    pub line: Option<RoundTripLine>,
     /// Why the line cannot be that of a driver, if it cannot.
     pub unusable: Option<UnusableFit>,
 }

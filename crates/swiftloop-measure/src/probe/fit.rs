@@ -5,7 +5,7 @@ use swiftloop_units::{Block, Frames};
 
 /// The line through measured round trips.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Fit {
+pub struct RoundTripLine {
     /// Blocks held, in and out together.
     pub blocks: f64,
     /// Frames that do not depend on the buffer.
@@ -59,7 +59,7 @@ pub fn possible_trip(block: Block, trip: Frames) -> Result<(), UnusableFit> {
     if trip < block.frames() * FEWEST_BLOCKS { Err(UnusableFit::TooSoon { block, trip }) } else { Ok(()) }
 }
 
-impl Fit {
+impl RoundTripLine {
     /// The line, if it can be that of a driver of `model`, which holds at least so many blocks in and out.
     ///
     /// # Errors
@@ -115,7 +115,7 @@ impl Fit {
 /// assert_eq!((line.whole_blocks(), line.fixed.raw()), (Some(3), 40.0));
 /// ```
 #[must_use]
-pub fn fit(points: &[(Block, Frames)]) -> Option<Fit> {
+pub fn fit(points: &[(Block, Frames)]) -> Option<RoundTripLine> {
     let mut sizes: Vec<Block> = points.iter().map(|p| p.0).collect();
     sizes.sort_unstable();
     sizes.dedup();
@@ -135,7 +135,7 @@ pub fn fit(points: &[(Block, Frames)]) -> Option<Fit> {
     let fixed = mean_y - blocks * mean_x;
     let miss = |p: &(Block, Frames)| (p.1.raw() - blocks * p.0.frames().raw() - fixed).abs();
     let unexplained = points.iter().map(miss).fold(0.0, f64::max);
-    Some(Fit {
+    Some(RoundTripLine {
         blocks,
         fixed: Frames::new(fixed),
         unexplained: Frames::new(unexplained),

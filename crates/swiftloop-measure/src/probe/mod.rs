@@ -22,10 +22,10 @@ mod tone;
 mod trouble;
 
 pub use collect::{Collected, Label, MeasuredTake, Trip, collect};
-pub use fit::{Fit, UnusableFit, fit, possible_trip};
+pub use fit::{RoundTripLine, UnusableFit, fit, possible_trip};
 pub use onset::{OnsetEvent, OnsetRefusal, Onsets, onsets};
-pub use phase::Echo;
-pub use read::{ChannelReading, NotRead, Polarity, Reading, read, read_from};
+pub use phase::SecondArrival;
+pub use read::{ChannelReading, NotRead, Polarity, ProbeReading, read, read_from};
 pub use recipe::{BadRecipe, FEWEST_BURSTS, LOUDEST_DB, MOST_BURSTS, MOST_CHANNELS, QUIETEST_DB, Recipe};
 pub use refusal::Refusal;
 pub use residual::Residual;

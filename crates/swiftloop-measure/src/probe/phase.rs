@@ -205,7 +205,7 @@ impl Lens {
     }
 
     /// Takes an echo, `later` frames after the burst and `strength` of it, out of a comparison.
-    pub fn without_echo(&self, cross: &mut Cross, gain: f64, echo: Echo) {
+    pub fn without_echo(&self, cross: &mut Cross, gain: f64, echo: SecondArrival) {
         let strength = gain * echo.ratio;
         for (k, (z, x)) in cross.product.iter_mut().zip(&cross.ideal).enumerate() {
             *z -= Complex::from_polar(strength * x, -self.omega(k) * echo.later.raw());
@@ -234,7 +234,7 @@ impl Lens {
 
 /// A second arrival.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Echo {
+pub struct SecondArrival {
     /// After the first.
     pub later: Frames,
     /// Beside the first: an amplitude, below zero when inverted against it.

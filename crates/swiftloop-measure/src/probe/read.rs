@@ -3,7 +3,7 @@
 use super::accumulate::MOST_DRIFT;
 use super::detect::{Detection, LATEST_S, SeenBurst, detect, stands_out};
 use super::matched::Matched;
-use super::phase::{Cross, Echo, Lens};
+use super::phase::{Cross, Lens, SecondArrival};
 use super::recipe::{CHANNELS_UNTOLD, LOUDEST_DB, MOST_BURSTS, Recipe};
 use super::refusal::Refusal;
 use super::series::{Burst, Series, Slip, series};
@@ -52,12 +52,12 @@ pub struct ChannelReading {
     /// Lost or doubled frames.
     pub slips: Vec<Slip>,
     /// The strongest second arrival, if it is strong.
-    pub echo: Option<Echo>,
+    pub echo: Option<SecondArrival>,
 }
 
 /// What a recording says.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Reading {
+pub struct ProbeReading {
     /// The probe that was played.
     pub recipe: Recipe,
     /// Every channel that heard it.
@@ -92,7 +92,7 @@ pub fn read(
     rate: Hz,
     known: Option<Recipe>,
     workers: &impl Workers,
-) -> Result<Reading, Refusal> {
+) -> Result<ProbeReading, Refusal> {
     let have = channels.first().map_or(0, Vec::len);
     let channel = |c: usize| Ok::<&[f32], Infallible>(&channels[c]);
     read_each(channels.len(), have, rate, known, workers, channel).map_err(|e| match e {
@@ -119,7 +119,7 @@ pub fn read_from<S: AudioSource>(
     source: &S,
     known: Option<Recipe>,
     workers: &impl Workers,
-) -> Result<Reading, NotRead<S::Error>> {
+) -> Result<ProbeReading, NotRead<S::Error>> {
     let rate = source.rate();
     let frames = source.frames().min(most_frames(rate, known));
     let channel = |c: usize| Ok(source.fetch_of(0, frames, c..c + 1)?.pop().unwrap_or_default());
@@ -142,7 +142,7 @@ fn read_each<E: Send, V: Borrow<[f32]>>(
     known: Option<Recipe>,
     workers: &impl Workers,
     samples_of: impl Fn(usize) -> Result<V, E> + Sync + Send,
-) -> Result<Reading, NotRead<E>> {
+) -> Result<ProbeReading, NotRead<E>> {
     let refused = |why| Err(NotRead::Refused(why));
     let shortest = Recipe { rate, channels: 1, bursts: 3, level_db: -1 };
     if have < shortest.start(0, 2) + shortest.burst_frames() {
@@ -177,7 +177,7 @@ fn read_each<E: Send, V: Borrow<[f32]>>(
         }
     }
     if let Some(recipe) = recipe {
-        return Ok(Reading { recipe, channels: found, silent });
+        return Ok(ProbeReading { recipe, channels: found, silent });
     }
     for channel in 0..count {
         let samples = samples_of(channel).map_err(NotRead::Source)?;
@@ -314,7 +314,7 @@ impl Fine {
         seen: &[SeenBurst],
         stretch: f64,
         clear: bool,
-        echo: Option<Echo>,
+        echo: Option<SecondArrival>,
     ) -> Self {
         let whole: Vec<(&SeenBurst, Cross)> = seen
             .iter()
@@ -336,7 +336,7 @@ impl Fine {
             let gain = lens.phase(&fine.total(lens), 0.0, None).gain;
             for (cross, delay) in fine.crosses.iter_mut().zip(&fine.delays) {
                 let later = Frames::new(echo.later.raw() + delay);
-                lens.without_echo(cross, gain, Echo { later, ..echo });
+                lens.without_echo(cross, gain, SecondArrival { later, ..echo });
             }
         }
         let common = lens.phase(&fine.total(lens), 0.0, None);
@@ -379,7 +379,7 @@ impl Fine {
 }
 
 /// The strongest arrival between two lags, if it stands out.
-fn arrival(lens: &Lens, total: &Cross, from: f64, to: f64, least: f64) -> Option<Echo> {
+fn arrival(lens: &Lens, total: &Cross, from: f64, to: f64, least: f64) -> Option<SecondArrival> {
     let main = lens.height(total, 0.0);
     if main == 0.0 {
         return None;
@@ -392,7 +392,7 @@ fn arrival(lens: &Lens, total: &Cross, from: f64, to: f64, least: f64) -> Option
             .map(|d| (d, lens.height(total, d)))
             .max_by(|a, b| a.1.abs().total_cmp(&b.1.abs()))
             .unwrap_or(*best);
-        Echo { later: Frames::new(later), ratio: height / main }
+        SecondArrival { later: Frames::new(later), ratio: height / main }
     })
 }
 

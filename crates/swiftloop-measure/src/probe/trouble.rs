@@ -1,7 +1,7 @@
 //! What makes a reading no round trip that anybody should write down: a reading comes in, the worst of its troubles goes
 //! out. The one idea: a figure that is right for one moment, or right after something was taken off it, is a wrong answer.
 
-use super::Reading;
+use super::ProbeReading;
 use serde::Serialize;
 use swiftloop_units::Frames;
 
@@ -20,7 +20,7 @@ pub enum Trouble {
 /// One block in and one out of the smallest that anybody has.
 const SOONEST: Frames = Frames::new(32.0);
 
-impl Reading {
+impl ProbeReading {
     /// The worst trouble of all channels. `expected`: the recorder is known to take its latency off.
     #[must_use]
     pub fn trouble(&self, expected: bool) -> Option<Trouble> {

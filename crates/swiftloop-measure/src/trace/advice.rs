@@ -1,6 +1,6 @@
 //! What to do about a thief: a table by kind and class of driver comes in with who it is, its row goes out.
 
-use super::late::{Kind, Who};
+use super::late::{HolderKind, Who};
 use serde::Deserialize;
 
 /// A row of the table.
@@ -8,7 +8,7 @@ use serde::Deserialize;
 #[serde(deny_unknown_fields)]
 pub struct Advice {
     /// Kinds of thieves it is for.
-    pub kinds: Vec<Kind>,
+    pub kinds: Vec<HolderKind>,
     /// The class of driver or program.
     pub class: String,
     /// Parts of names that tell the class; every name when there are none.

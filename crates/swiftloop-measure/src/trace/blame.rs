@@ -3,49 +3,51 @@
 //! is laid beside what the core had meanwhile, and every nanosecond gets exactly one name. A thread that ours waited for is
 //! followed in the same way, so that the blame goes to whoever held *that* one up.
 
-use super::event::{Activity, Core, Event, Instant, Left, Pid, Priority, Resched, Span, Thread, What};
-use super::late::{Holder, Kind, Way, Who};
-use super::life::{Piece, State, life};
+use super::event::{
+    Activity, Core, Instant, Left, Pid, Priority, Resched, Thread, TraceEvent, TraceSpan, What,
+};
+use super::late::{BlockStages, Holder, HolderKind, Who};
+use super::life::{Piece, ThreadState, life};
 use super::names::Names;
 use super::slices::{Has, Slice, slices};
 use std::collections::HashMap;
 
 /// A handler that only wakes a thread is done long before.
-pub(super) const SHORT_HANDLER: Span = Span(100_000);
+pub(super) const SHORT_HANDLER: TraceSpan = TraceSpan(100_000);
 /// One fault is done in this time; what comes later is the thread's own.
-const ONE_FAULT: Span = Span(25_000);
+const ONE_FAULT: TraceSpan = TraceSpan(25_000);
 /// Clocks that tell the same instant may differ by this.
-const ROUNDING: Span = Span(2_000);
+const ROUNDING: TraceSpan = TraceSpan(2_000);
 /// So long after a waking the order to make room may still be on its way to another core.
-const ON_ITS_WAY: Span = Span(20_000);
+const ON_ITS_WAY: TraceSpan = TraceSpan(20_000);
 /// From the timer that gives a group its next time until its thread has the core.
-const GIVEN_BACK: Span = Span(100_000);
+const GIVEN_BACK: TraceSpan = TraceSpan(100_000);
 
 /// The events around a block, by core.
 pub(super) struct Scene<'a> {
-    pub(super) events: &'a [Event],
+    pub(super) events: &'a [TraceEvent],
     pub(super) names: &'a Names,
     cores: HashMap<Core, Vec<Slice>>,
 }
 
 /// Whose block, and what is known of it besides the events.
-pub(super) struct Asked {
+pub(super) struct BlameQuery {
     pub thread: Thread,
-    pub way: Way,
+    pub way: BlockStages,
     /// Where the blame ends.
     pub end: Instant,
     /// What the work should take, when it is known.
-    pub work: Option<Span>,
+    pub work: Option<TraceSpan>,
 }
 
-/// Sums for one block.
+/// BlameSums for one block.
 #[derive(Default)]
-pub(super) struct Sums {
+pub(super) struct BlameSums {
     all: Vec<(Who, i64)>,
 }
 
-impl Sums {
-    pub fn add(&mut self, kind: Kind, name: impl Into<String>, span: Span) {
+impl BlameSums {
+    pub fn add(&mut self, kind: HolderKind, name: impl Into<String>, span: TraceSpan) {
         if span.0 <= 0 {
             return;
         }
@@ -58,7 +60,7 @@ impl Sums {
 }
 
 impl<'a> Scene<'a> {
-    pub fn new(events: &'a [Event], names: &'a Names) -> Self {
+    pub fn new(events: &'a [TraceEvent], names: &'a Names) -> Self {
         let mut all: Vec<Core> = events.iter().map(|e| e.core).collect();
         all.sort_unstable();
         all.dedup();
@@ -72,18 +74,18 @@ impl<'a> Scene<'a> {
     }
 
     /// The way of a block whose beginning and end are known.
-    pub fn way(&self, pid: Pid, due: Instant, running: Instant) -> (Way, Core) {
-        let mut way = Way { due, running, ..Way::default() };
+    pub fn way(&self, pid: Pid, due: Instant, running: Instant) -> (BlockStages, Core) {
+        let mut way = BlockStages { due, running, ..BlockStages::default() };
         let pieces = life(self.events, pid);
         let core_at_end = pieces
             .iter()
             .rev()
-            .find(|p| p.from <= running && p.state == State::On)
+            .find(|p| p.from <= running && p.state == ThreadState::On)
             .and_then(|p| p.core)
             .unwrap_or_default();
         // The first time it was woken for this block: later it may have waited in the middle of it.
         let wakes = |p: &Piece| {
-            matches!(p.state, State::Asleep { .. })
+            matches!(p.state, ThreadState::Asleep { .. })
                 && p.ended
                 && p.to <= running
                 && p.to >= due.before(SHORT_HANDLER)
@@ -97,8 +99,8 @@ impl<'a> Scene<'a> {
         let (interrupt, timer) = self.opened(core, waking);
         way.interrupt = interrupt;
         way.timer = timer.or(interrupt);
-        let woken = |e: &&Event| matches!(&e.what, What::Woken { thread, .. } if thread.pid == pid);
-        let scheduled = pieces[asleep + 1..].iter().find(|p| p.state == State::On).map(|p| p.from);
+        let woken = |e: &&TraceEvent| matches!(&e.what, What::Woken { thread, .. } if thread.pid == pid);
+        let scheduled = pieces[asleep + 1..].iter().find(|p| p.state == ThreadState::On).map(|p| p.from);
         way.woken = self
             .since(waking)
             .iter()
@@ -112,7 +114,7 @@ impl<'a> Scene<'a> {
     }
 
     /// Events from an instant on.
-    pub(super) fn since(&self, at: Instant) -> &[Event] {
+    pub(super) fn since(&self, at: Instant) -> &[TraceEvent] {
         &self.events[self.events.partition_point(|e| e.at < at)..]
     }
 
@@ -166,16 +168,16 @@ impl<'a> Scene<'a> {
     }
 
     /// All who held the core from due to the end: their times add up to that stretch.
-    pub fn holders(&self, asked: &Asked) -> Vec<Holder> {
-        let mut sums = Sums::default();
+    pub fn holders(&self, asked: &BlameQuery) -> Vec<Holder> {
+        let mut sums = BlameSums::default();
         self.blame(asked, asked.thread, (asked.way.due, asked.end), 0, &mut sums);
-        let own = Who { kind: Kind::OwnWork, name: self.names.get(asked.thread.name).to_string() };
+        let own = Who { kind: HolderKind::OwnWork, name: self.names.get(asked.thread.name).to_string() };
         let mut holders: Vec<Holder> = sums
             .all
             .into_iter()
             .map(|(who, ns)| {
                 let usual = if who == own { asked.work.unwrap_or_default().0 } else { 0 };
-                Holder { took: Span(ns), extra: Span((ns - usual).max(0)), who }
+                Holder { took: TraceSpan(ns), extra: TraceSpan((ns - usual).max(0)), who }
             })
             .collect();
         Holder::sort(&mut holders);
@@ -183,7 +185,7 @@ impl<'a> Scene<'a> {
     }
 
     fn priority(&self, pid: Pid, until: Instant) -> Option<Priority> {
-        let of = |e: &Event| match &e.what {
+        let of = |e: &TraceEvent| match &e.what {
             What::Switch { from_priority, .. } if e.thread.pid == pid => Some(*from_priority),
             What::Switch { to, to_priority, .. } if to.pid == pid => Some(*to_priority),
             What::Waking { thread, priority, .. } | What::Woken { thread, priority, .. }
@@ -215,11 +217,11 @@ impl<'a> Scene<'a> {
     /// Blames for a stretch of a thread's life: our own (depth 0), or that of one which ours waited for.
     pub(super) fn blame(
         &self,
-        asked: &Asked,
+        asked: &BlameQuery,
         thread: Thread,
         (from, to): (Instant, Instant),
         depth: usize,
-        sums: &mut Sums,
+        sums: &mut BlameSums,
     ) {
         if from >= to {
             return;
@@ -232,15 +234,15 @@ impl<'a> Scene<'a> {
                 self.untold(thread, at, start, sums);
             }
             match piece.state {
-                State::On => {
+                ThreadState::On => {
                     let came = asked.way.scheduled.filter(|_| depth == 0);
                     let up = came.filter(|c| *c <= start).map(|_| asked.way.running.max(start).min(stop));
                     let up = up.unwrap_or(start);
                     self.comes_up(thread, piece.core, (start, up), sums);
                     self.running(thread, piece.core, (up, stop), depth, sums);
                 }
-                State::Queued => self.queued(thread, piece.core, (start, stop), sums),
-                State::Asleep { for_device } => {
+                ThreadState::Queued => self.queued(thread, piece.core, (start, stop), sums),
+                ThreadState::Asleep { for_device } => {
                     let first = depth > 0 || asked.way.scheduled.is_none_or(|ran| stop <= ran);
                     self.asleep(asked, thread, piece, (start, stop), (for_device, first, depth), sums);
                 }
@@ -252,10 +254,10 @@ impl<'a> Scene<'a> {
         }
     }
 
-    pub(super) fn untold(&self, thread: Thread, from: Instant, to: Instant, sums: &mut Sums) {
+    pub(super) fn untold(&self, thread: Thread, from: Instant, to: Instant, sums: &mut BlameSums) {
         let lost = self.hole(thread.pid, from, to);
         let name = if lost { "events that were lost" } else { "the trace does not show the thread" };
-        sums.add(Kind::Unknown, name, to.since(from));
+        sums.add(HolderKind::Unknown, name, to.since(from));
     }
 
     pub(super) fn slices(&self, core: Option<Core>, from: Instant, to: Instant) -> Vec<Slice> {
@@ -265,17 +267,17 @@ impl<'a> Scene<'a> {
     }
 
     /// What interrupts is named alike wherever it interrupts; whether it was that.
-    pub(super) fn interrupting(&self, core: Option<Core>, slice: &Slice, sums: &mut Sums) -> bool {
+    pub(super) fn interrupting(&self, core: Option<Core>, slice: &Slice, sums: &mut BlameSums) -> bool {
         if slice.hole {
-            sums.add(Kind::Unknown, "events that were lost", slice.length());
+            sums.add(HolderKind::Unknown, "events that were lost", slice.length());
             return true;
         }
         match slice.has {
             Has::Thread => return false,
-            Has::Outside => sums.add(Kind::Host, HOST, slice.length()),
+            Has::Outside => sums.add(HolderKind::Host, HOST, slice.length()),
             Has::Interrupt(name, since) => {
                 let label = self.interrupt_name(core, name, since);
-                sums.add(Kind::HardInterrupt, label, slice.length());
+                sums.add(HolderKind::HardInterrupt, label, slice.length());
             }
             Has::Soft(name, since) => {
                 let (kind, label) = self.soft_name(core, name, since);
@@ -292,9 +294,9 @@ impl<'a> Scene<'a> {
         core: Option<Core>,
         (from, to): (Instant, Instant),
         depth: usize,
-        sums: &mut Sums,
+        sums: &mut BlameSums,
     ) {
-        let kind = if depth == 0 { Kind::OwnWork } else { Kind::Lock };
+        let kind = if depth == 0 { HolderKind::OwnWork } else { HolderKind::Lock };
         let own = self.names.get(thread.name);
         let mut at = from;
         for slice in self.slices(core, from, to) {
@@ -302,9 +304,9 @@ impl<'a> Scene<'a> {
             if self.interrupting(core, &slice, sums) {
                 continue;
             }
-            let fault = if slice.fault { slice.length().min(ONE_FAULT) } else { Span(0) };
-            sums.add(Kind::PageFault, own, fault);
-            sums.add(kind, own, Span(slice.length().0 - fault.0));
+            let fault = if slice.fault { slice.length().min(ONE_FAULT) } else { TraceSpan(0) };
+            sums.add(HolderKind::PageFault, own, fault);
+            sums.add(kind, own, TraceSpan(slice.length().0 - fault.0));
         }
         sums.add(kind, own, to.since(at));
     }
@@ -315,7 +317,7 @@ impl<'a> Scene<'a> {
         thread: Thread,
         core: Option<Core>,
         (from, to): (Instant, Instant),
-        sums: &mut Sums,
+        sums: &mut BlameSums,
     ) {
         let ours = self.priority(thread.pid, to);
         let all = self.slices(core, from, to);
@@ -326,7 +328,7 @@ impl<'a> Scene<'a> {
             // While it is held it matters to nobody who has the core.
             if throttled {
                 let limit = format!("the limit for {}", self.names.get(thread.name));
-                sums.add(Kind::RtThrottle, limit, slice.length());
+                sums.add(HolderKind::RtThrottle, limit, slice.length());
                 continue;
             }
             if self.interrupting(core, slice, sums) {
@@ -335,21 +337,21 @@ impl<'a> Scene<'a> {
             let name = self.names.get(slice.thread.name);
             if slice.thread.pid == thread.pid {
                 // The change of threads itself.
-                sums.add(Kind::OwnWork, name, slice.length());
+                sums.add(HolderKind::OwnWork, name, slice.length());
             } else if slice.thread.pid == Pid::IDLE {
                 self.idle(slice, slice.length(), sums);
             } else if name.starts_with("migration/") {
-                sums.add(Kind::Migration, name, slice.length());
+                sums.add(HolderKind::Migration, name, slice.length());
             } else {
                 let theirs = self.priority(slice.thread.pid, slice.to);
                 let less = matches!((theirs, ours), (Some(t), Some(o)) if t > o && o.is_realtime());
-                let kind = if less { Kind::KernelNotPreemptible } else { Kind::Priority };
+                let kind = if less { HolderKind::KernelNotPreemptible } else { HolderKind::Priority };
                 sums.add(kind, name, slice.length());
             }
         }
         if at < to {
             // Nothing of that core is seen at all: it was moved meanwhile, or the trace has no events of it.
-            sums.add(Kind::Migration, "between two cores", to.since(at));
+            sums.add(HolderKind::Migration, "between two cores", to.since(at));
         }
     }
 
@@ -394,12 +396,12 @@ impl<'a> Scene<'a> {
             return false;
         }
         // Nobody was told to make room. The first moments after the waking may still be on their way.
-        let untold = |e: &&Event| {
+        let untold = |e: &&TraceEvent| {
             e.at > from.after(ON_ITS_WAY)
                 && e.resched == Resched::No
                 && !matches!(e.what, What::Switch { .. })
         };
-        let less = |e: &Event| {
+        let less = |e: &TraceEvent| {
             e.thread.pid == Pid::IDLE || self.priority(e.thread.pid, e.at).is_some_and(|p| p > ours)
         };
         here().filter(untold).any(less)

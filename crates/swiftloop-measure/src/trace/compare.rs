@@ -2,7 +2,7 @@
 //! sum of both, counts of what comes by itself are binomial by the times that were watched.
 
 use super::late::Who;
-use super::told::Told;
+use super::told::TraceSummary;
 use std::collections::BTreeMap;
 
 /// A change that comes about by chance more often than this is none.
@@ -10,7 +10,7 @@ pub const CHANCE: f64 = 0.05;
 
 /// A thief in both.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Changed {
+pub struct ChangedThief {
     /// Who.
     pub who: Who,
     /// Late blocks of which it took most, before and after.
@@ -21,7 +21,7 @@ pub struct Changed {
 
 /// Both traces.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Comparison {
+pub struct TraceComparison {
     /// For how long each was watched, in hours.
     pub hours: [f64; 2],
     /// Late blocks.
@@ -29,12 +29,15 @@ pub struct Comparison {
     /// How often such a difference comes about although nothing changed.
     pub by_chance: f64,
     /// Thieves, those that changed most surely first.
-    pub thieves: Vec<Changed>,
+    pub thieves: Vec<ChangedThief>,
 }
 
 /// Compares what two traces told, each with the hours for which it was watched.
 #[must_use]
-pub fn compare((before, hours_before): (&Told, f64), (after, hours_after): (&Told, f64)) -> Comparison {
+pub fn compare(
+    (before, hours_before): (&TraceSummary, f64),
+    (after, hours_after): (&TraceSummary, f64),
+) -> TraceComparison {
     let hours = [hours_before, hours_after];
     let chance = |late: [u64; 2]| by_chance((late[0], hours[0]), (late[1], hours[1]));
     let mut counts: BTreeMap<&Who, [u64; 2]> = BTreeMap::new();
@@ -43,16 +46,16 @@ pub fn compare((before, hours_before): (&Told, f64), (after, hours_after): (&Tol
             counts.entry(&block.thief).or_default()[which] += 1;
         }
     }
-    let mut thieves: Vec<Changed> = counts
+    let mut thieves: Vec<ChangedThief> = counts
         .into_iter()
-        .map(|(who, late)| Changed { who: who.clone(), late, by_chance: chance(late) })
+        .map(|(who, late)| ChangedThief { who: who.clone(), late, by_chance: chance(late) })
         .collect();
     thieves.sort_by(|a, b| a.by_chance.total_cmp(&b.by_chance).then_with(|| a.who.cmp(&b.who)));
     let late = [before.late_count, after.late_count];
-    Comparison { hours, late, by_chance: chance(late), thieves }
+    TraceComparison { hours, late, by_chance: chance(late), thieves }
 }
 
-impl Comparison {
+impl TraceComparison {
     /// So many of one of the two, an hour.
     #[must_use]
     pub fn per_hour(&self, which: usize, late: [u64; 2]) -> f64 {

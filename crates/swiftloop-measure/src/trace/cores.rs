@@ -1,7 +1,7 @@
 //! What every core was last seen doing: each event comes in, and out go the changes of threads that a kernel did not tell, and
 //! whether a core's clock is low. The one idea: who a line says had the core had it, whatever was told before.
 
-use super::event::{Core, Event, Instant, Left, Pid, Priority, Thread, What};
+use super::event::{Core, Instant, Left, Pid, Priority, Thread, TraceEvent, What};
 use std::collections::VecDeque;
 
 /// Threads that wait for a core, as far as they are remembered.
@@ -38,7 +38,7 @@ impl Cores {
 
     /// Some kernels do not tell of the change from an idle core to a thread. It came after the core's last event, and after it
     /// was woken.
-    pub fn untold_change(&self, event: &Event) -> Option<Event> {
+    pub fn untold_change(&self, event: &TraceEvent) -> Option<TraceEvent> {
         let known = self.all.get(usize::from(event.core.0))?;
         let last = known.at.filter(|_| known.running == Pid::IDLE && event.thread.pid != Pid::IDLE)?;
         let woken = known.woken.iter().find(|w| w.0 == event.thread.pid);
@@ -49,11 +49,11 @@ impl Cores {
             to_priority: woken.map_or(Priority(120), |w| w.2),
         };
         let at = woken.map_or(last, |w| w.1.max(last)).min(event.at);
-        Some(Event { at, thread: Thread::default(), what, ..event.clone() })
+        Some(TraceEvent { at, thread: Thread::default(), what, ..event.clone() })
     }
 
     /// An event happened.
-    pub fn saw(&mut self, event: &Event) {
+    pub fn saw(&mut self, event: &TraceEvent) {
         let known = self.core(event.core);
         known.at = Some(event.at);
         known.running = event.thread.pid;

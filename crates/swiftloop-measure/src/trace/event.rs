@@ -11,29 +11,29 @@ pub struct Instant(pub i64);
 
 /// A stretch of time, in nanoseconds; negative where the second instant lies before the first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
-pub struct Span(pub i64);
+pub struct TraceSpan(pub i64);
 
 impl Instant {
     /// From another instant to this one.
     #[must_use]
-    pub fn since(self, earlier: Self) -> Span {
-        Span(self.0.saturating_sub(earlier.0))
+    pub fn since(self, earlier: Self) -> TraceSpan {
+        TraceSpan(self.0.saturating_sub(earlier.0))
     }
 
     /// So much later.
     #[must_use]
-    pub fn after(self, span: Span) -> Self {
+    pub fn after(self, span: TraceSpan) -> Self {
         Self(self.0.saturating_add(span.0))
     }
 
     /// So much earlier.
     #[must_use]
-    pub fn before(self, span: Span) -> Self {
+    pub fn before(self, span: TraceSpan) -> Self {
         Self(self.0.saturating_sub(span.0))
     }
 }
 
-impl Span {
+impl TraceSpan {
     /// Of so many microseconds.
     #[must_use]
     pub fn from_us(us: f64) -> Self {
@@ -168,7 +168,7 @@ pub enum What {
         /// For whom.
         pid: Pid,
         /// How much.
-        span: Span,
+        span: TraceSpan,
     },
     /// The core begins to do something else than its thread.
     Enter(Activity),
@@ -217,14 +217,14 @@ pub struct LateMark {
     /// By when it should have.
     pub deadline: Option<Instant>,
     /// What the work should take.
-    pub work: Option<Span>,
+    pub work: Option<TraceSpan>,
     /// From one block to the next.
-    pub period: Option<Span>,
+    pub period: Option<TraceSpan>,
 }
 
 /// Something at an instant, on a core.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Event {
+pub struct TraceEvent {
     /// When.
     pub at: Instant,
     /// Where.

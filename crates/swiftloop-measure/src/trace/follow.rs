@@ -2,43 +2,43 @@
 //! kept, and only when a block turns out to be late are those around it looked at. Blocks are late by our own marks; or,
 //! without marks, of a thread that is named, by the timer it set, or else by its even pace.
 
-use super::blame::{Asked, Scene};
+use super::blame::{BlameQuery, Scene};
 use super::cores::Cores;
-use super::event::{Event, Instant, LateMark, Left, Mark, Pid, Span, Thread, What};
+use super::event::{Instant, LateMark, Left, Mark, Pid, Thread, TraceEvent, TraceSpan, What};
 use super::lanes::shown_around;
-use super::late::{Holder, Kind, LateBlock, Stage, Way, Who};
+use super::late::{BlockStage, BlockStages, Holder, HolderKind, LateBlock, Who};
 use super::names::Names;
 use super::paced::Paced;
 use super::ranking::{fewest, rank};
-use super::told::{Question, Told};
+use super::told::{TraceQuery, TraceSummary};
 use std::collections::{HashMap, VecDeque};
 
 /// Events that are kept.
 const KEPT: usize = 1 << 17;
 /// So long before a block, what runs on a core is looked for.
-const BEFORE: Span = Span(12_000_000);
+const BEFORE: TraceSpan = TraceSpan(12_000_000);
 /// So long after a block the kernel has counted the time of those who ran.
-const AFTER: Span = Span(5_000_000);
+const AFTER: TraceSpan = TraceSpan(5_000_000);
 /// Late blocks that are told one by one; the rest is only counted.
 const TOLD: usize = 20_000;
 /// Late blocks of which the lanes are kept.
 const LANES: usize = 200;
 /// A mark is written at once; later than this, its clock is not that of the trace.
-const MARK_LAG: Span = Span(1_000_000_000);
+const MARK_LAG: TraceSpan = TraceSpan(1_000_000_000);
 /// A block that ran later than this share of its period has lost what keeps blocks in time.
 const LATE_SHARE: i64 = 10;
 /// Where no period is known.
-const LATE_WITHOUT_PERIOD: Span = Span(100_000);
+const LATE_WITHOUT_PERIOD: TraceSpan = TraceSpan(100_000);
 /// Threads that are counted to choose from.
 const CANDIDATES: usize = 4096;
 
 /// Follows a trace.
 #[derive(Debug)]
 pub struct Follower {
-    question: Question,
+    question: TraceQuery,
     /// The last events: at least [`KEPT`], at most twice as many.
-    kept: Vec<Event>,
-    told: Told,
+    kept: Vec<TraceEvent>,
+    told: TraceSummary,
     /// Late blocks that are looked at once the kernel has counted.
     pending: VecDeque<Pending>,
     paced: Paced,
@@ -55,19 +55,19 @@ struct Pending {
     mark: LateMark,
     end: Instant,
     done: Option<Instant>,
-    allowed: Span,
+    allowed: TraceSpan,
     by_deadline: bool,
 }
 
 impl Follower {
     /// Begins.
     #[must_use]
-    pub fn new(question: Question) -> Self {
+    pub fn new(question: TraceQuery) -> Self {
         Self {
             paced: Paced::new(question.period),
             question,
             kept: Vec::new(),
-            told: Told::default(),
+            told: TraceSummary::default(),
             pending: VecDeque::new(),
             woken: HashMap::new(),
             cores: Cores::default(),
@@ -75,7 +75,7 @@ impl Follower {
     }
 
     /// The next event. Events rise in time; where one does not, the clock went back and nothing before counts.
-    pub fn event(&mut self, event: Event, names: &Names) {
+    pub fn event(&mut self, event: TraceEvent, names: &Names) {
         self.told.events += 1;
         if self.kept.last().is_some_and(|last| event.at < last.at) {
             self.told.clock_jumps += 1;
@@ -154,7 +154,7 @@ impl Follower {
             return;
         };
         let lag = at.since(late.done.unwrap_or(late.woke));
-        if lag > MARK_LAG || lag < Span(-1_000_000) {
+        if lag > MARK_LAG || lag < TraceSpan(-1_000_000) {
             self.told.apart += 1;
             return;
         }
@@ -177,12 +177,12 @@ impl Follower {
             _ => self.allowed(period),
         };
         // It says that it was late: then at most half of that was allowed.
-        let allowed = if allowed < took { allowed } else { Span(took.0 / 2) };
+        let allowed = if allowed < took { allowed } else { TraceSpan(took.0 / 2) };
         self.pending.push_back(Pending { seen, thread, mark, end, done, allowed, by_deadline });
     }
 
-    fn allowed(&self, period: Option<Span>) -> Span {
-        let of_period = period.map(|p| Span(p.0 / LATE_SHARE));
+    fn allowed(&self, period: Option<TraceSpan>) -> TraceSpan {
+        let of_period = period.map(|p| TraceSpan(p.0 / LATE_SHARE));
         self.question.allowed.or(of_period).unwrap_or(LATE_WITHOUT_PERIOD)
     }
 
@@ -204,8 +204,8 @@ impl Follower {
         let first = events.partition_point(|e| e.at < from);
         let scene = Scene::new(&events[first..], names);
         let (way, core) = scene.way(thread.pid, mark.due, mark.woke);
-        let way = Way { done, ..way };
-        let mut holders = scene.holders(&Asked { thread, way, end, work: mark.work });
+        let way = BlockStages { done, ..way };
+        let mut holders = scene.holders(&BlameQuery { thread, way, end, work: mark.work });
         if let Some(clock) = self.cores.slow(core) {
             own_work_by_clock(&mut holders, clock);
         }
@@ -219,7 +219,7 @@ impl Follower {
             by_deadline,
             grew: grew(&way, mark.work),
             holders,
-            thief: Who { kind: Kind::Unknown, name: String::new() },
+            thief: Who { kind: HolderKind::Unknown, name: String::new() },
             lost,
             noticed: None,
             lanes: Vec::new(),
@@ -262,7 +262,7 @@ impl Follower {
 
     /// The end: everything that was told.
     #[must_use]
-    pub fn told(mut self, names: &Names) -> Told {
+    pub fn told(mut self, names: &Names) -> TraceSummary {
         // Blocks that the trace does not see to their end.
         for (thread, block) in self.paced.unfinished() {
             self.judge(thread, block, block.woke);
@@ -284,23 +284,25 @@ impl Follower {
 
 /// Our own work took longer than usual on a core whose clock was low: the clock is to blame for what is too much.
 fn own_work_by_clock(holders: &mut Vec<Holder>, (now, most): (u32, u32)) {
-    let Some(own) = holders.iter_mut().find(|h| h.who.kind == Kind::OwnWork && h.extra.0 > 0) else { return };
+    let Some(own) = holders.iter_mut().find(|h| h.who.kind == HolderKind::OwnWork && h.extra.0 > 0) else {
+        return;
+    };
     // No more than the slower clock explains.
     let explained = (own.took.0 as f64 * (1.0 - f64::from(now) / f64::from(most.max(1)))) as i64;
-    let taken = Span(own.extra.0.min(explained));
-    (own.took, own.extra) = (Span(own.took.0 - taken.0), Span(own.extra.0 - taken.0));
+    let taken = TraceSpan(own.extra.0.min(explained));
+    (own.took, own.extra) = (TraceSpan(own.took.0 - taken.0), TraceSpan(own.extra.0 - taken.0));
     let name = format!("its clock at {} of {} MHz", now / 1000, most / 1000);
-    holders.push(Holder { who: Who { kind: Kind::Idle, name }, took: taken, extra: taken });
+    holders.push(Holder { who: Who { kind: HolderKind::Idle, name }, took: taken, extra: taken });
     holders.retain(|h| h.took.0 > 0);
     Holder::sort(holders);
 }
 
 /// The step that took most; of the work only what goes beyond its usual time.
-fn grew(way: &Way, work: Option<Span>) -> Stage {
-    let mut most = (Stage::DueToInterrupt, i64::MIN);
-    for (stage, span) in Stage::ALL.into_iter().zip(way.stages()) {
+fn grew(way: &BlockStages, work: Option<TraceSpan>) -> BlockStage {
+    let mut most = (BlockStage::DueToInterrupt, i64::MIN);
+    for (stage, span) in BlockStage::ALL.into_iter().zip(way.stages()) {
         let Some(span) = span else { continue };
-        let usual = if stage == Stage::RunningToDone { work.map_or(span.0, |w| w.0) } else { 0 };
+        let usual = if stage == BlockStage::RunningToDone { work.map_or(span.0, |w| w.0) } else { 0 };
         if span.0 - usual > most.1 {
             most = (stage, span.0 - usual);
         }
@@ -313,11 +315,11 @@ fn thief(block: &LateBlock) -> Who {
     let most = block.holders.iter().max_by(|a, b| a.extra.cmp(&b.extra).then_with(|| b.who.cmp(&a.who)));
     let enough = fewest(block);
     match most {
-        _ if block.lost => Who { kind: Kind::Unknown, name: "events that were lost".into() },
+        _ if block.lost => Who { kind: HolderKind::Unknown, name: "events that were lost".into() },
         Some(most) => enough
             .first()
-            .filter(|_| most.who.kind != Kind::Unknown)
+            .filter(|_| most.who.kind != HolderKind::Unknown)
             .map_or_else(|| most.who.clone(), |w| (*w).clone()),
-        None => Who { kind: Kind::Unknown, name: "the trace shows nothing of this block".into() },
+        None => Who { kind: HolderKind::Unknown, name: "the trace shows nothing of this block".into() },
     }
 }

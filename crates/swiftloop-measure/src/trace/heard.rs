@@ -14,7 +14,7 @@ const CHANCE: f64 = 0.02;
 
 /// What was found.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Heard {
+pub struct MatchedCrackles {
     /// When the recording began, in seconds of the trace's clock.
     pub began: f64,
     /// Late blocks that were heard, by their place in the list.
@@ -43,7 +43,7 @@ fn matched(crackles: &[f64], late: &[f64], began: f64) -> (Vec<usize>, usize) {
 /// Lays crackles (seconds from the recording's beginning, rising) beside late blocks (seconds of the trace, rising). Without
 /// a beginning the one is looked for that explains most; nothing when that is no more than chance.
 #[must_use]
-pub fn heard(crackles: &[f64], late: &[f64], began: Option<f64>) -> Option<Heard> {
+pub fn heard(crackles: &[f64], late: &[f64], began: Option<f64>) -> Option<MatchedCrackles> {
     let (first, last) = (late.first()?, late.last()?);
     let span = (last - first).max(1.0);
     // So many crackles meet a late block anywhere.
@@ -51,7 +51,7 @@ pub fn heard(crackles: &[f64], late: &[f64], began: Option<f64>) -> Option<Heard
     let by_chance = crackles.len() as f64 * meets;
     let answer = |began: f64| {
         let (blocks, crackles) = matched(crackles, late, began);
-        Heard { began, blocks, crackles, by_chance }
+        MatchedCrackles { began, blocks, crackles, by_chance }
     };
     if let Some(began) = began {
         return Some(answer(began));

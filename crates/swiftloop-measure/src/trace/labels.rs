@@ -2,7 +2,7 @@
 
 use super::blame::Scene;
 use super::event::{Activity, Core, Instant, What};
-use super::late::Kind;
+use super::late::HolderKind;
 use super::names::Name;
 
 /// As many timers in one interrupt are a crowd.
@@ -48,12 +48,12 @@ impl Scene<'_> {
     }
 
     /// The kind of deferred work; with the device, or the function of the timer, where the trace tells.
-    pub(super) fn soft_name(&self, core: Option<Core>, name: Name, since: Instant) -> (Kind, String) {
+    pub(super) fn soft_name(&self, core: Option<Core>, name: Name, since: Instant) -> (HolderKind, String) {
         let name = self.names.get(name);
         let kind = match name {
-            "NET_RX" | "NET_TX" => Kind::SoftirqNet,
-            "TIMER" | "HRTIMER" => Kind::SoftirqTimer,
-            _ => Kind::Softirq,
+            "NET_RX" | "NET_TX" => HolderKind::SoftirqNet,
+            "TIMER" | "HRTIMER" => HolderKind::SoftirqTimer,
+            _ => HolderKind::Softirq,
         };
         let mut details: Vec<(Name, i64)> = Vec::new();
         let mut begun: Option<(Name, Instant)> = None;
@@ -64,8 +64,10 @@ impl Scene<'_> {
         };
         for e in inside {
             match &e.what {
-                What::Device(device) if kind == Kind::SoftirqNet => count(*device, 1),
-                What::Enter(Activity::Timer(f)) if kind == Kind::SoftirqTimer => begun = Some((*f, e.at)),
+                What::Device(device) if kind == HolderKind::SoftirqNet => count(*device, 1),
+                What::Enter(Activity::Timer(f)) if kind == HolderKind::SoftirqTimer => {
+                    begun = Some((*f, e.at))
+                }
                 What::Exit(Activity::Timer(_)) => {
                     if let Some((function, at)) = begun.take() {
                         count(function, e.at.since(at).0 + 1);

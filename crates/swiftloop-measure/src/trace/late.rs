@@ -1,12 +1,12 @@
 //! A late block as it is told: its way from due to done, who held the core meanwhile, and who is to blame.
 
-use super::event::{Core, Instant, Span, Thread};
+use super::event::{Core, Instant, Thread, TraceSpan};
 use super::names::Name;
 
 /// What kind of holder took a block's time.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Kind {
+pub enum HolderKind {
     /// A thread that is served before ours, or is as important.
     Priority,
     /// A less important thread, inside the kernel where it cannot be interrupted.
@@ -39,7 +39,7 @@ pub enum Kind {
     Unknown,
 }
 
-impl Kind {
+impl HolderKind {
     /// All of them, in the order above.
     pub const ALL: [Self; 15] = [
         Self::Priority,
@@ -85,8 +85,8 @@ impl Kind {
 /// Somebody who takes time: kind and name.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Who {
-    /// Kind.
-    pub kind: Kind,
+    /// HolderKind.
+    pub kind: HolderKind,
     /// Name: of a thread, a line and its driver, a kind of work.
     pub name: String,
 }
@@ -97,9 +97,9 @@ pub struct Holder {
     /// Who.
     pub who: Who,
     /// All its time between due and the end.
-    pub took: Span,
+    pub took: TraceSpan,
     /// How much of it is too much: all, but for our own work what goes beyond its usual time.
-    pub extra: Span,
+    pub extra: TraceSpan,
 }
 
 impl Holder {
@@ -112,7 +112,7 @@ impl Holder {
 /// A step of a block's way.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize)]
 #[serde(rename_all = "snake_case")]
-pub enum Stage {
+pub enum BlockStage {
     /// From the instant it was due to the interrupt.
     DueToInterrupt,
     /// From there to the timer's own function.
@@ -127,7 +127,7 @@ pub enum Stage {
     RunningToDone,
 }
 
-impl Stage {
+impl BlockStage {
     /// All, in their order.
     pub const ALL: [Self; 6] = [
         Self::DueToInterrupt,
@@ -154,7 +154,7 @@ impl Stage {
 
 /// The instants of a block's way; nothing where the trace does not show one.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Way {
+pub struct BlockStages {
     /// When it was due.
     pub due: Instant,
     /// When the interrupt came that woke its thread.
@@ -171,17 +171,17 @@ pub struct Way {
     pub done: Option<Instant>,
 }
 
-impl Way {
-    /// When each step ended, in the order of [`Stage::ALL`].
+impl BlockStages {
+    /// When each step ended, in the order of [`BlockStage::ALL`].
     #[must_use]
     pub fn ends(&self) -> [Option<Instant>; 6] {
         [self.interrupt, self.timer, self.woken, self.scheduled, Some(self.running), self.done]
     }
 
-    /// How long each step took, in the order of [`Stage::ALL`]. A step whose beginning is not seen begins where the last one
+    /// How long each step took, in the order of [`BlockStage::ALL`]. A step whose beginning is not seen begins where the last one
     /// that is ended.
     #[must_use]
-    pub fn stages(&self) -> [Option<Span>; 6] {
+    pub fn stages(&self) -> [Option<TraceSpan>; 6] {
         let mut from = self.due;
         self.ends().map(|at| {
             let at = at?;
@@ -200,15 +200,15 @@ pub struct LateBlock {
     /// The core it ran on.
     pub core: Core,
     /// Its way.
-    pub way: Way,
+    pub way: BlockStages,
     /// From due to the instant that counts: running, or done where there is a deadline.
-    pub took: Span,
+    pub took: TraceSpan,
     /// So much of [`LateBlock::took`] would have been in time.
-    pub allowed: Span,
+    pub allowed: TraceSpan,
     /// What counts is being done by the deadline, not only running.
     pub by_deadline: bool,
     /// The step that grew.
-    pub grew: Stage,
+    pub grew: BlockStage,
     /// All who held the core, those who took most first; their times add up to [`LateBlock::took`].
     pub holders: Vec<Holder>,
     /// Who is to blame.
@@ -218,20 +218,20 @@ pub struct LateBlock {
     /// Somebody noticed something then: what.
     pub noticed: Option<Name>,
     /// What every core did around it, where that was asked for.
-    pub lanes: Vec<Lane>,
+    pub lanes: Vec<CoreLane>,
 }
 
 impl LateBlock {
     /// So much too late.
     #[must_use]
-    pub fn late(&self) -> Span {
-        if self.by_deadline { Span(self.took.0 - self.allowed.0) } else { self.took }
+    pub fn late(&self) -> TraceSpan {
+        if self.by_deadline { TraceSpan(self.took.0 - self.allowed.0) } else { self.took }
     }
 
     /// So much has to go for the block to be in time.
     #[must_use]
-    pub fn excess(&self) -> Span {
-        Span(self.took.0 - self.allowed.0)
+    pub fn excess(&self) -> TraceSpan {
+        TraceSpan(self.took.0 - self.allowed.0)
     }
 }
 
@@ -252,7 +252,7 @@ pub enum LaneHas {
 
 /// A stretch of a core's time.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Stretch {
+pub struct CoreStretch {
     /// From here.
     pub from: Instant,
     /// To here.
@@ -263,9 +263,9 @@ pub struct Stretch {
 
 /// A core around a late block.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Lane {
+pub struct CoreLane {
     /// Which.
     pub core: Core,
     /// Its stretches, rising.
-    pub stretches: Vec<Stretch>,
+    pub stretches: Vec<CoreStretch>,
 }

@@ -1,11 +1,11 @@
 //! A thread's life in pieces: events come in, when it slept, waited for a core or ran goes out. The one idea: only what tells of the
 //! thread changes its state, and its own events say that it runs, whatever was missed.
 
-use super::event::{Core, Event, Instant, Left, Pid, What};
+use super::event::{Core, Instant, Left, Pid, TraceEvent, What};
 
 /// What a thread is doing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum State {
+pub(super) enum ThreadState {
     /// It waits; woken at the end by whoever the core at that moment ran, or by an interrupt of it.
     Asleep {
         /// It waits for a device or a page.
@@ -22,7 +22,7 @@ pub(super) enum State {
 pub(super) struct Piece {
     pub from: Instant,
     pub to: Instant,
-    pub state: State,
+    pub state: ThreadState,
     /// Where: of one asleep, where it was woken.
     pub core: Option<Core>,
     /// Whether the piece's end was seen.
@@ -30,58 +30,58 @@ pub(super) struct Piece {
 }
 
 /// The life of a thread from the first event that tells of it to the last instant.
-pub(super) fn life(events: &[Event], pid: Pid) -> Vec<Piece> {
+pub(super) fn life(events: &[TraceEvent], pid: Pid) -> Vec<Piece> {
     let mut pieces: Vec<Piece> = Vec::new();
     let begun = events.first().map_or(Instant(0), |e| e.at);
-    let mut now: Option<(Instant, State, Option<Core>)> = None;
+    let mut now: Option<(Instant, ThreadState, Option<Core>)> = None;
     for e in events {
         let next = match &e.what {
             What::Switch { to, .. } if to.pid == pid => {
                 // Nobody woke it: it was only put off.
-                if let Some((since, State::Asleep { .. }, _)) = now {
-                    now = Some((since, State::Queued, Some(e.core)));
+                if let Some((since, ThreadState::Asleep { .. }, _)) = now {
+                    now = Some((since, ThreadState::Queued, Some(e.core)));
                 }
-                Some((State::On, Some(e.core)))
+                Some((ThreadState::On, Some(e.core)))
             }
             What::Switch { left, .. } if e.thread.pid == pid => Some(match left {
-                Left::Runnable => (State::Queued, Some(e.core)),
-                Left::Waiting => (State::Asleep { for_device: false }, None),
-                Left::WaitingForDevice => (State::Asleep { for_device: true }, None),
+                Left::Runnable => (ThreadState::Queued, Some(e.core)),
+                Left::Waiting => (ThreadState::Asleep { for_device: false }, None),
+                Left::WaitingForDevice => (ThreadState::Asleep { for_device: true }, None),
             }),
             What::Waking { thread, target, .. } if thread.pid == pid => match now {
-                None | Some((_, State::Asleep { .. }, _)) => {
-                    let before = now.unwrap_or((begun, State::Asleep { for_device: false }, None));
+                None | Some((_, ThreadState::Asleep { .. }, _)) => {
+                    let before = now.unwrap_or((begun, ThreadState::Asleep { for_device: false }, None));
                     now = Some((before.0, before.1, Some(e.core)));
                     end(&mut pieces, &mut now, e.at, true);
-                    now = Some((e.at, State::Queued, Some(*target)));
+                    now = Some((e.at, ThreadState::Queued, Some(*target)));
                     None
                 }
                 _ => None,
             },
             // Without the event before it, this is all that tells of the waking.
             What::Woken { thread, target, .. } if thread.pid == pid => match now {
-                None | Some((_, State::Asleep { .. }, _)) => {
-                    let before = now.unwrap_or((begun, State::Asleep { for_device: false }, None));
+                None | Some((_, ThreadState::Asleep { .. }, _)) => {
+                    let before = now.unwrap_or((begun, ThreadState::Asleep { for_device: false }, None));
                     now = Some((before.0, before.1, Some(e.core)));
-                    Some((State::Queued, Some(*target)))
+                    Some((ThreadState::Queued, Some(*target)))
                 }
-                Some((since, State::Queued, core)) if core != Some(*target) => {
-                    now = Some((since, State::Queued, Some(*target)));
+                Some((since, ThreadState::Queued, core)) if core != Some(*target) => {
+                    now = Some((since, ThreadState::Queued, Some(*target)));
                     None
                 }
                 _ => None,
             },
             What::Moved { pid: moved, to } if *moved == pid => match now {
-                Some((_, State::Queued, _)) => Some((State::Queued, Some(*to))),
+                Some((_, ThreadState::Queued, _)) => Some((ThreadState::Queued, Some(*to))),
                 _ => None,
             },
             // Its own event says that it runs here, whatever was missed.
-            _ if e.thread.pid == pid && !matches!(now, Some((_, State::On, _))) => {
+            _ if e.thread.pid == pid && !matches!(now, Some((_, ThreadState::On, _))) => {
                 let seen_before = now.is_some();
                 if seen_before {
-                    Some((State::On, Some(e.core)))
+                    Some((ThreadState::On, Some(e.core)))
                 } else {
-                    now = Some((begun, State::On, Some(e.core)));
+                    now = Some((begun, ThreadState::On, Some(e.core)));
                     None
                 }
             }
@@ -111,7 +111,12 @@ pub(super) fn life(events: &[Event], pid: Pid) -> Vec<Piece> {
     pieces
 }
 
-fn end(pieces: &mut Vec<Piece>, now: &mut Option<(Instant, State, Option<Core>)>, at: Instant, ended: bool) {
+fn end(
+    pieces: &mut Vec<Piece>,
+    now: &mut Option<(Instant, ThreadState, Option<Core>)>,
+    at: Instant,
+    ended: bool,
+) {
     if let Some((from, state, core)) = now.take()
         && from < at
     {

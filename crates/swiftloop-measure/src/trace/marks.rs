@@ -1,6 +1,6 @@
 //! Our own marks as text: what a thread writes into the kernel's trace when its block was late, and what is read again.
 
-use super::event::{Instant, LateMark, Mark, Pid, Span};
+use super::event::{Instant, LateMark, Mark, Pid, TraceSpan};
 use super::names::Names;
 use std::fmt;
 
@@ -62,8 +62,8 @@ impl Mark {
                 woke: instant("woke")?,
                 done: instant("done"),
                 deadline: instant("deadline"),
-                work: value("work_ns").map(Span),
-                period: value("period_ns").filter(|p| *p > 0).map(Span),
+                work: value("work_ns").map(TraceSpan),
+                period: value("period_ns").filter(|p| *p > 0).map(TraceSpan),
             })
         };
         let orderly = |m: &LateMark| {
@@ -88,8 +88,8 @@ mod tests {
             woke: Instant(150),
             done: Some(Instant(400)),
             deadline: Some(Instant(300)),
-            work: Some(Span(120)),
-            period: Some(Span(200)),
+            work: Some(TraceSpan(120)),
+            period: Some(TraceSpan(200)),
         };
         let mut names = Names::default();
         let text = LateLine { mark, block: 3 }.to_string();

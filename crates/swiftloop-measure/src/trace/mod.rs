@@ -1,4 +1,4 @@
-//! Who steals the time. What a kernel tells of itself comes in ([`Event`]s, in the order of time), and of every late
+//! Who steals the time. What a kernel tells of itself comes in ([`TraceEvent`]s, in the order of time), and of every late
 //! block goes out: its way from due to done, who held the core meanwhile, and over all of them how many would have been in
 //! time without each holder. The one idea: blame is what changes the answer when it is taken away, not who ran longest.
 //!
@@ -25,15 +25,16 @@ mod waits;
 
 pub use advice::{Advice, advice_for};
 pub use blame::HOST;
-pub use compare::{CHANCE, Changed, Comparison, by_chance, compare};
+pub use compare::{CHANCE, ChangedThief, TraceComparison, by_chance, compare};
 pub use event::{
-    Activity, Core, Event, Instant, LateMark, Left, Mark, Pid, Priority, Resched, Span, Thread, What,
+    Activity, Core, Instant, LateMark, Left, Mark, Pid, Priority, Resched, Thread, TraceEvent, TraceSpan,
+    What,
 };
 pub use follow::Follower;
-pub use heard::Heard;
+pub use heard::MatchedCrackles;
 pub use lanes::shown_around;
-pub use late::{Holder, Kind, Lane, LaneHas, LateBlock, Stage, Stretch, Way, Who};
+pub use late::{BlockStage, BlockStages, CoreLane, CoreStretch, Holder, HolderKind, LaneHas, LateBlock, Who};
 pub use marks::{LateLine, noticed_line};
 pub use names::{Name, Names};
-pub use ranking::{Ranked, Ranking, Together, fewest, rank, share};
-pub use told::{Question, Told};
+pub use ranking::{Ranked, Ranking, TogetherOnly, fewest, rank, share};
+pub use told::{TraceQuery, TraceSummary};

@@ -2,7 +2,7 @@
 //! go out. The one idea: a block is due when the thread's own timer is, or else a period after the last one, earlier where it
 //! came earlier; it ends when the thread goes to sleep for the next.
 
-use super::event::{Instant, LateMark, Left, Pid, Span, Thread};
+use super::event::{Instant, LateMark, Left, Pid, Thread, TraceSpan};
 use std::collections::{BTreeMap, VecDeque};
 
 /// Times of work that the usual one is taken from.
@@ -16,7 +16,7 @@ const MISSED: i64 = 8;
 #[derive(Debug, Default)]
 pub(super) struct Paced {
     /// From one block to the next.
-    period: Option<Span>,
+    period: Option<TraceSpan>,
     threads: BTreeMap<Pid, Followed>,
 }
 
@@ -32,7 +32,7 @@ struct Followed {
 }
 
 impl Paced {
-    pub fn new(period: Option<Span>) -> Self {
+    pub fn new(period: Option<TraceSpan>) -> Self {
         Self { period, threads: BTreeMap::new() }
     }
 
@@ -54,7 +54,7 @@ impl Paced {
             (_, Some(period), Some(last)) => {
                 let passed = at.since(last).0;
                 let count = (passed / period.0.max(1)).max(1);
-                (passed <= MISSED * period.0).then(|| last.after(Span(count * period.0)).min(at))
+                (passed <= MISSED * period.0).then(|| last.after(TraceSpan(count * period.0)).min(at))
             }
             (_, Some(_), None) => Some(at),
             _ => None,
@@ -82,7 +82,7 @@ impl Paced {
         }
         // Only one that was passed is what the block is judged by.
         let deadline = self.period.map(|p| block.due.after(p)).filter(|d| at > *d);
-        Some(LateMark { done: Some(at), deadline, work: usual.map(Span), ..block })
+        Some(LateMark { done: Some(at), deadline, work: usual.map(TraceSpan), ..block })
     }
 
     /// Blocks that have not ended, and never will.

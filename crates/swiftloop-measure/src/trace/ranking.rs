@@ -2,8 +2,8 @@
 //! The one idea: a holder's time is taken away and the question asked again. Where no single one is enough, the fewest
 //! that are enough together are looked for: as times add up, those are the ones that took most.
 
-use super::event::Span;
-use super::late::{Kind, LateBlock, Who};
+use super::event::TraceSpan;
+use super::late::{HolderKind, LateBlock, Who};
 use statrs::distribution::{Beta, ContinuousCDF};
 use std::collections::BTreeMap;
 
@@ -24,14 +24,14 @@ pub struct Ranked {
     /// Blocks that it cures only together with others.
     pub together: u64,
     /// All that it took.
-    pub took: Span,
+    pub took: TraceSpan,
     /// The most it took of one block.
-    pub longest: Span,
+    pub longest: TraceSpan,
 }
 
 /// Holders that cure so many blocks only together.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Together {
+pub struct TogetherOnly {
     /// Who, in the order of their names.
     pub all: Vec<Who>,
     /// Late blocks that would have been in time without all of them.
@@ -44,11 +44,11 @@ pub struct Ranking {
     /// Every holder that cures a block, alone or with others, or is a thief; the one that cures most first.
     pub all: Vec<Ranked>,
     /// Holders that only matter together.
-    pub together: Vec<Together>,
+    pub together: Vec<TogetherOnly>,
 }
 
 /// Whether a block would have been in time without this much.
-fn cured(block: &LateBlock, without: Span) -> bool {
+fn cured(block: &LateBlock, without: TraceSpan) -> bool {
     without >= block.excess()
 }
 
@@ -57,12 +57,12 @@ fn cured(block: &LateBlock, without: Span) -> bool {
 #[must_use]
 pub fn fewest(block: &LateBlock) -> Vec<&Who> {
     let mut able: Vec<_> =
-        block.holders.iter().filter(|h| h.who.kind != Kind::Unknown && h.extra.0 > 0).collect();
+        block.holders.iter().filter(|h| h.who.kind != HolderKind::Unknown && h.extra.0 > 0).collect();
     able.sort_by(|a, b| b.extra.cmp(&a.extra).then_with(|| a.who.cmp(&b.who)));
-    let mut taken = Span(0);
+    let mut taken = TraceSpan(0);
     let mut fewest = Vec::new();
     for holder in able {
-        taken = Span(taken.0 + holder.extra.0);
+        taken = TraceSpan(taken.0 + holder.extra.0);
         fewest.push(&holder.who);
         if cured(block, taken) {
             return fewest;
@@ -84,13 +84,13 @@ pub fn rank(blocks: &[LateBlock]) -> Ranking {
                 cured: 0,
                 interval: (0.0, 0.0),
                 together: 0,
-                took: Span(0),
-                longest: Span(0),
+                took: TraceSpan(0),
+                longest: TraceSpan(0),
             });
-            ranked.took = Span(ranked.took.0.saturating_add(holder.extra.0));
+            ranked.took = TraceSpan(ranked.took.0.saturating_add(holder.extra.0));
             ranked.longest = ranked.longest.max(holder.extra);
             ranked.late_blocks += u64::from(holder.who == block.thief);
-            ranked.cured += u64::from(holder.who.kind != Kind::Unknown && cured(block, holder.extra));
+            ranked.cured += u64::from(holder.who.kind != HolderKind::Unknown && cured(block, holder.extra));
         }
         let mut fewest = fewest(block);
         if fewest.len() > 1 {
@@ -117,9 +117,9 @@ pub fn rank(blocks: &[LateBlock]) -> Ranking {
         let key = |r: &Ranked| (r.cured, r.late_blocks, r.together, r.took);
         key(b).cmp(&key(a)).then_with(|| a.who.cmp(&b.who))
     });
-    let mut together: Vec<Together> = together
+    let mut together: Vec<TogetherOnly> = together
         .into_iter()
-        .map(|(all, cured)| Together { all: all.into_iter().cloned().collect(), cured })
+        .map(|(all, cured)| TogetherOnly { all: all.into_iter().cloned().collect(), cured })
         .collect();
     together.sort_by(|a, b| b.cured.cmp(&a.cured).then_with(|| a.all.cmp(&b.all)));
     Ranking { all: ranked, together }

@@ -2,11 +2,11 @@
 //! idea: what interrupts is stacked upon the thread, so the topmost has the core; what the kernel did not count for a
 //! thread although the thread was all there was, somebody outside took.
 
-use super::event::{Activity, Core, Event, Instant, Pid, Resched, Span, Thread, What};
+use super::event::{Activity, Core, Instant, Pid, Resched, Thread, TraceEvent, TraceSpan, What};
 use super::names::Name;
 
 /// Less than this the kernel's counting and ours may differ by.
-const COUNTING_DIFFERS: Span = Span(50_000);
+const COUNTING_DIFFERS: TraceSpan = TraceSpan(50_000);
 
 /// Who has the core in a slice.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -45,7 +45,7 @@ pub(super) struct Slice {
 }
 
 impl Slice {
-    pub fn length(&self) -> Span {
+    pub fn length(&self) -> TraceSpan {
         self.to.since(self.from)
     }
 
@@ -60,8 +60,8 @@ impl Slice {
 }
 
 /// Slices of one core, from events that rise in time; those of other cores are passed over.
-pub(super) fn slices(events: &[Event], core: Core) -> Vec<Slice> {
-    let mut walk = Walk::default();
+pub(super) fn slices(events: &[TraceEvent], core: Core) -> Vec<Slice> {
+    let mut walk = SliceWalk::default();
     for event in events.iter().filter(|e| e.core == core) {
         walk.step(event);
     }
@@ -69,7 +69,7 @@ pub(super) fn slices(events: &[Event], core: Core) -> Vec<Slice> {
 }
 
 #[derive(Default)]
-struct Walk {
+struct SliceWalk {
     slices: Vec<Slice>,
     /// What is upon the thread, and since when.
     stack: Vec<(Activity, Instant)>,
@@ -90,7 +90,7 @@ struct Last {
     leaving: bool,
 }
 
-impl Walk {
+impl SliceWalk {
     fn has(&self) -> (Has, Option<Name>) {
         let timer = match self.stack.last() {
             Some((Activity::Timer(name), _)) => Some(*name),
@@ -104,7 +104,7 @@ impl Walk {
         (below.unwrap_or(Has::Thread), timer)
     }
 
-    fn step(&mut self, event: &Event) {
+    fn step(&mut self, event: &TraceEvent) {
         let lost = matches!(event.what, What::Lost(_));
         if let Some(last) = &self.last {
             let (has, timer) = self.has();
@@ -190,7 +190,7 @@ impl Walk {
 
     /// The kernel counted so much since it last did: what is missing was taken from outside, most likely in the longest
     /// slices, and there at the end: whatever comes late comes when the time is given back.
-    fn count(&mut self, counted: Span) {
+    fn count(&mut self, counted: TraceSpan) {
         let from = self.uncounted.replace(self.slices.len());
         let Some(from) = from else { return };
         let own: Vec<usize> =
@@ -230,7 +230,7 @@ impl Walk {
         }
         splits.sort_by_key(|s| std::cmp::Reverse(s.0));
         for (i, taken) in splits {
-            let at = self.slices[i].to.before(Span(taken));
+            let at = self.slices[i].to.before(TraceSpan(taken));
             let outside = Slice { from: at, has: Has::Outside, fault: false, ..self.slices[i] };
             self.slices[i].to = at;
             self.slices.insert(i + 1, outside);

@@ -1,27 +1,27 @@
 //! What is asked of a trace, and what it told.
 
-use super::event::{Instant, Span, Thread};
-use super::heard::{Heard, heard};
+use super::event::{Instant, Thread, TraceSpan};
+use super::heard::{MatchedCrackles, heard};
 use super::late::LateBlock;
 use super::names::Name;
 use super::ranking::{Ranking, rank};
 
 /// What is asked of a trace.
 #[derive(Debug, Clone, Default)]
-pub struct Question {
+pub struct TraceQuery {
     /// Blocks of threads of this name, also where no mark tells.
     pub thread: Option<String>,
     /// From one block to the next.
-    pub period: Option<Span>,
+    pub period: Option<TraceSpan>,
     /// A block that ran no later than this was in time.
-    pub allowed: Option<Span>,
+    pub allowed: Option<TraceSpan>,
     /// Keep what every core did around late blocks, of the first ones.
     pub lanes: bool,
 }
 
 /// What a trace told.
 #[derive(Debug, Clone, Default)]
-pub struct Told {
+pub struct TraceSummary {
     /// Events that were read.
     pub events: u64,
     /// Events that the kernel says are missing.
@@ -50,7 +50,7 @@ pub struct Told {
     pub ranking: Ranking,
 }
 
-impl Told {
+impl TraceSummary {
     /// Something in it could be judged: a thread was followed, or a mark tells of a block.
     #[must_use]
     pub fn is_judged(&self) -> bool {
@@ -60,7 +60,7 @@ impl Told {
     /// The same with only those late blocks at which a recording made meanwhile crackles (in seconds from its beginning, which may be
     /// given in seconds of the trace's clock); all of them where the two cannot be laid beside each other.
     #[must_use]
-    pub fn beside(self, crackles: &[f64], began: Option<f64>) -> (Self, Option<Heard>) {
+    pub fn beside(self, crackles: &[f64], began: Option<f64>) -> (Self, Option<MatchedCrackles>) {
         let late: Vec<f64> = self.late.iter().map(|b| b.way.due.0 as f64 / 1e9).collect();
         match heard(crackles, &late, began) {
             Some(found) => (self.only(&found.blocks), Some(found)),

@@ -4,7 +4,7 @@
 
 /// A processor that works in blocks of its own.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Burst {
+pub struct BurstFound {
     /// Frames of its own block.
     pub frames: u32,
     /// What a dear call takes beyond the others, in nanoseconds.
@@ -21,7 +21,7 @@ const OTHERS: f64 = 0.6;
 
 /// Looks for bursts in calls of `block` frames each, the first of which begins with frame 0 of the processor's own block.
 #[must_use]
-pub fn burst(block: u32, ns: &[f64]) -> Option<Burst> {
+pub fn burst(block: u32, ns: &[f64]) -> Option<BurstFound> {
     let mut sorted = ns.to_vec();
     sorted.sort_by(f64::total_cmp);
     let usual = *sorted.get(sorted.len() / 2)?;
@@ -43,7 +43,7 @@ pub fn burst(block: u32, ns: &[f64]) -> Option<Burst> {
     }
     // Every size near it foretells which calls are dear; whole sizes and common ones go first where several fit alike.
     let (from, to) = ((gap - 1) * block + 1, (gap + 1) * block);
-    let mut best: Option<Fit> = None;
+    let mut best: Option<BurstFit> = None;
     for frames in from..to {
         let foretold = |i: usize| {
             let (before, after) = (i as u64 * u64::from(block), (i as u64 + 1) * u64::from(block));
@@ -56,7 +56,7 @@ pub fn burst(block: u32, ns: &[f64]) -> Option<Burst> {
             missing += usize::from(said && !is);
             others += usize::from(is && !said);
         }
-        let fit = Fit { frames, missing, others, all };
+        let fit = BurstFit { frames, missing, others, all };
         if best.as_ref().is_none_or(|b| fit.key() < b.key()) {
             best = Some(fit);
         }
@@ -72,18 +72,18 @@ pub fn burst(block: u32, ns: &[f64]) -> Option<Burst> {
         let all: Vec<f64> = ns.iter().copied().filter(|t| pick(*t)).collect();
         all.iter().sum::<f64>() / all.len().max(1) as f64
     };
-    Some(Burst { frames, ns: mean(&|t| t > threshold) - mean(&|t| t <= threshold) })
+    Some(BurstFound { frames, ns: mean(&|t| t > threshold) - mean(&|t| t <= threshold) })
 }
 
 /// How well one size foretells which calls are dear.
-struct Fit {
+struct BurstFit {
     frames: u32,
     missing: usize,
     others: usize,
     all: usize,
 }
 
-impl Fit {
+impl BurstFit {
     fn key(&self) -> (usize, u32) {
         (self.missing + self.others, roundness(self.frames))
     }

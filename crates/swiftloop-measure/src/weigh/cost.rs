@@ -1,7 +1,7 @@
 //! What a call costs and what a frame costs. Calls at several blocks come in; a line through what each block takes goes out, with
 //! ranges that hold what was seen.
 
-use super::{Burst, Timed, Yardsticks};
+use super::{BurstFound, Timed, Yardsticks};
 use swiftloop_units::stats::quantile;
 use swiftloop_units::{Nanos, Range};
 
@@ -10,7 +10,7 @@ const FEWEST: usize = 12;
 
 /// What a processor costs.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Weighed {
+pub struct ProcessorCostFound {
     /// Each call.
     pub per_call: Range<Nanos>,
     /// Each frame.
@@ -21,7 +21,7 @@ pub struct Weighed {
 
 /// One block: what it takes in the mean, and the spread of that.
 #[derive(Clone, Copy)]
-struct Point {
+struct BlockTime {
     frames: f64,
     ns: f64,
     low: f64,
@@ -34,7 +34,11 @@ struct Point {
 /// lines through all the low and all the high figures, and of lines without one of the blocks each (a jackknife).
 /// Nothing when fewer than two blocks were called often enough.
 #[must_use]
-pub fn weighed(all: &[Timed], known_floor: Option<Yardsticks>, burst: Option<Burst>) -> Option<Weighed> {
+pub fn weighed(
+    all: &[Timed],
+    known_floor: Option<Yardsticks>,
+    burst: Option<BurstFound>,
+) -> Option<ProcessorCostFound> {
     let is_bare = |t: &&Timed| burst.is_none_or(|b| t.block < b.frames);
     let enough = all.iter().filter(is_bare).count() > 1;
     let used = all.iter().filter(|t| !enough || is_bare(t));
@@ -43,7 +47,7 @@ pub fn weighed(all: &[Timed], known_floor: Option<Yardsticks>, burst: Option<Bur
     let kept: Vec<(u32, Vec<f64>)> = all.iter().map(|t| (t.block, t.undisturbed(floor))).collect();
     let calls: usize = all.iter().map(|t| t.calls.len()).sum();
     let undisturbed = kept.iter().map(|k| k.1.len()).sum::<usize>() as f64 / calls.max(1) as f64;
-    let points: Vec<Point> = all
+    let points: Vec<BlockTime> = all
         .iter()
         .zip(&kept)
         .filter_map(
@@ -55,7 +59,7 @@ pub fn weighed(all: &[Timed], known_floor: Option<Yardsticks>, burst: Option<Bur
     if points.len() < 2 {
         return None;
     }
-    let line_of = |pick: fn(&Point) -> f64, without: Option<usize>| {
+    let line_of = |pick: fn(&BlockTime) -> f64, without: Option<usize>| {
         let used = points.iter().enumerate().filter(|(i, _)| Some(*i) != without);
         line(&used.map(|(_, p)| (p.frames, pick(p))).collect::<Vec<_>>())
     };
@@ -68,13 +72,13 @@ pub fn weighed(all: &[Timed], known_floor: Option<Yardsticks>, burst: Option<Bur
         let edge = |f: fn(f64, f64) -> f64| lines.iter().map(pick).fold(pick(&typical), f);
         Range::spanning(Nanos::new(edge(f64::min)), Nanos::new(pick(&typical)), Nanos::new(edge(f64::max)))
     };
-    Some(Weighed { per_call: range(|l| l.0), per_frame: range(|l| l.1), undisturbed })
+    Some(ProcessorCostFound { per_call: range(|l| l.0), per_frame: range(|l| l.1), undisturbed })
 }
 
 /// What calls take as the machine is, whatever disturbed them: lines through the quarter, the half and three quarters of the calls at
 /// each block. Nothing for fewer than two blocks.
 #[must_use]
-pub fn as_it_is(all: &[Timed], burst: Option<Burst>) -> Option<Weighed> {
+pub fn as_it_is(all: &[Timed], burst: Option<BurstFound>) -> Option<ProcessorCostFound> {
     let all: Vec<Timed> =
         all.iter().map(|t| t.clone().between(burst)).filter(|t| t.calls.len() >= FEWEST).collect();
     if all.len() < 2 {
@@ -88,13 +92,13 @@ pub fn as_it_is(all: &[Timed], burst: Option<Burst>) -> Option<Weighed> {
     let range = |pick: fn((f64, f64)) -> f64| {
         Range::spanning(Nanos::new(pick(low)), Nanos::new(pick(typical)), Nanos::new(pick(high)))
     };
-    Some(Weighed { per_call: range(|l| l.0), per_frame: range(|l| l.1), undisturbed: 1.0 })
+    Some(ProcessorCostFound { per_call: range(|l| l.0), per_frame: range(|l| l.1), undisturbed: 1.0 })
 }
 
 /// Where the machine was hardly ever as fast as it can be: the calls in its calmest moments. Work is bound by latency, by throughput,
 /// or by something of both, so it was slowed down no less than the one yardstick and no more than the other; to expect is
 /// their geometric mean.
-fn calmest(timed: &Timed, floor: Yardsticks) -> Option<Point> {
+fn calmest(timed: &Timed, floor: Yardsticks) -> Option<BlockTime> {
     let mut order: Vec<(f64, [f64; 3])> =
         timed.calls.iter().map(|c| (c.ns, c.beside.beside(floor).map(|r| r.max(1.0)))).collect();
     order.sort_by(|a, b| a.1[1].total_cmp(&b.1[1]));
@@ -103,11 +107,16 @@ fn calmest(timed: &Timed, floor: Yardsticks) -> Option<Point> {
         let undone: Vec<f64> = calm.iter().map(|(ns, slowed)| ns / slowed[which]).collect();
         point(timed.block, &undone)
     });
-    Some(Point { ns: middle.ns, low: most.low.min(middle.low), high: least.high.max(middle.high), ..middle })
+    Some(BlockTime {
+        ns: middle.ns,
+        low: most.low.min(middle.low),
+        high: least.high.max(middle.high),
+        ..middle
+    })
 }
 
 /// The mean, and what that may be off by.
-fn point(block: u32, ns: &[f64]) -> Point {
+fn point(block: u32, ns: &[f64]) -> BlockTime {
     let mut sorted = ns.to_vec();
     sorted.sort_by(f64::total_cmp);
     let n = sorted.len();
@@ -119,7 +128,7 @@ fn point(block: u32, ns: &[f64]) -> Point {
     // What the mean of so many calls may be off by, and no less than what clocks resolve.
     let variance = used.iter().map(|t| (t - mean).powi(2)).sum::<f64>() / used.len() as f64;
     let doubt = (2.0 * (variance / used.len() as f64).sqrt()).max(0.02 * mean);
-    Point { frames: f64::from(block), ns: mean, low: (mean - doubt).max(0.0), high: mean + doubt }
+    BlockTime { frames: f64::from(block), ns: mean, low: (mean - doubt).max(0.0), high: mean + doubt }
 }
 
 /// Least squares of relative errors, neither coefficient below zero.
@@ -262,7 +271,7 @@ mod tests {
                 timed
             };
             let all: Vec<Timed> = blocks.iter().map(with_bursts).collect();
-            let found = weighed(&all, None, Some(Burst { frames: own, ns })).expect("enough calls");
+            let found = weighed(&all, None, Some(BurstFound { frames: own, ns })).expect("enough calls");
             let at = |n: f64| found.per_call.typical().raw() + n * found.per_frame.typical().raw();
             let (said, truth) = (at(512.0), call + 512.0 * frame);
             // Where every call holds one, what is left beside it is only known as well as the burst is.

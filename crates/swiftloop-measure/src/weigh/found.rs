@@ -1,12 +1,12 @@
 //! What weighing a processor found, at each rate: what is told, kept in the catalogue and read again.
 
-use super::{Weighed, Yardsticks};
+use super::{ProcessorCostFound, Yardsticks};
 use serde::{Deserialize, Serialize};
 use swiftloop_units::{Nanos, Range};
 
 /// A figure in nanoseconds with its doubt.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-pub struct Span {
+pub struct NanosRange {
     /// At the least.
     pub low: f64,
     /// To expect.
@@ -15,7 +15,7 @@ pub struct Span {
     pub high: f64,
 }
 
-impl From<Range<Nanos>> for Span {
+impl From<Range<Nanos>> for NanosRange {
     fn from(r: Range<Nanos>) -> Self {
         Self { low: r.low().raw(), typical: r.typical().raw(), high: r.high().raw() }
     }
@@ -34,13 +34,13 @@ pub struct Bursts {
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Line {
     /// Each call.
-    pub per_call_ns: Span,
+    pub per_call_ns: NanosRange,
     /// Each frame.
-    pub per_frame_ns: Span,
+    pub per_frame_ns: NanosRange,
 }
 
-impl From<Weighed> for Line {
-    fn from(w: Weighed) -> Self {
+impl From<ProcessorCostFound> for Line {
+    fn from(w: ProcessorCostFound) -> Self {
         Self { per_call_ns: w.per_call.into(), per_frame_ns: w.per_frame.into() }
     }
 }
@@ -64,13 +64,13 @@ pub struct AtRate {
     /// The rate.
     pub rate_hz: u32,
     /// Each call.
-    pub per_call_ns: Option<Span>,
+    pub per_call_ns: Option<NanosRange>,
     /// Each frame.
-    pub per_frame_ns: Option<Span>,
+    pub per_frame_ns: Option<NanosRange>,
     /// Each frame of silence.
-    pub quiet_per_frame_ns: Option<Span>,
+    pub quiet_per_frame_ns: Option<NanosRange>,
     /// Each call of silence.
-    pub quiet_per_call_ns: Option<Span>,
+    pub quiet_per_call_ns: Option<NanosRange>,
     /// With caches swept before each call.
     pub swept: Option<Line>,
     /// The same as the machine is, whatever disturbs it: among many others, in a session.
@@ -84,7 +84,7 @@ pub struct AtRate {
     /// Work in bursts.
     pub burst: Option<Bursts>,
     /// How late it is.
-    pub delay: Delay,
+    pub delay: ProcessorDelay,
     /// The least that the yardsticks took meanwhile: how fast the machine was at its best.
     pub yardsticks: Yardsticks,
 }
@@ -92,9 +92,11 @@ pub struct AtRate {
 impl Line {
     /// A call of so many frames, in nanoseconds.
     #[must_use]
-    pub fn takes(&self, frames: u32) -> Span {
-        let of = |pick: fn(Span) -> f64| pick(self.per_call_ns) + f64::from(frames) * pick(self.per_frame_ns);
-        Span { low: of(|s| s.low), typical: of(|s| s.typical), high: of(|s| s.high) }
+    pub fn takes(&self, frames: u32) -> NanosRange {
+        let of = |pick: fn(NanosRange) -> f64| {
+            pick(self.per_call_ns) + f64::from(frames) * pick(self.per_frame_ns)
+        };
+        NanosRange { low: of(|s| s.low), typical: of(|s| s.typical), high: of(|s| s.high) }
     }
 }
 
@@ -107,10 +109,10 @@ impl AtRate {
 
     /// What a block takes in a session in the mean, bursts among it, in nanoseconds.
     #[must_use]
-    pub fn takes(&self, frames: u32) -> Option<Span> {
+    pub fn takes(&self, frames: u32) -> Option<NanosRange> {
         let line = self.in_session()?.takes(frames);
         let bursts = self.burst.map_or(0.0, |b| b.ns * f64::from(frames) / f64::from(b.frames));
-        Some(Span { low: line.low + bursts, typical: line.typical + bursts, high: line.high + bursts })
+        Some(NanosRange { low: line.low + bursts, typical: line.typical + bursts, high: line.high + bursts })
     }
 
     /// What it costs in a session: as the machine is, with other memory in the caches; the hot figures where that was not measured.
@@ -122,7 +124,7 @@ impl AtRate {
 
 /// The delay of a processor in frames.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-pub struct Delay {
+pub struct ProcessorDelay {
     /// That it reports.
     pub reported_frames: Option<f64>,
     /// That was measured.

@@ -9,9 +9,9 @@ mod found;
 mod voices;
 mod yardsticks;
 
-pub use burst::{Burst, burst};
-pub use cost::{Weighed, as_it_is, weighed};
-pub use found::{AtRate, Bursts, Delay, DelayAt, Line, Span, VoiceCost};
+pub use burst::{BurstFound, burst};
+pub use cost::{ProcessorCostFound, as_it_is, weighed};
+pub use found::{AtRate, Bursts, DelayAt, Line, NanosRange, ProcessorDelay, VoiceCost};
 pub use voices::{Voices, voices};
 pub use yardsticks::Yardsticks;
 
@@ -64,7 +64,7 @@ impl Timed {
     /// Without the bursts, which are told by themselves: the calls between them, where there are such; else with what they take
     /// in the mean taken off.
     #[must_use]
-    pub fn between(mut self, burst: Option<Burst>) -> Self {
+    pub fn between(mut self, burst: Option<BurstFound>) -> Self {
         let Some(burst) = burst else { return self };
         if self.block < burst.frames {
             self.calls.retain(|c| c.ns < burst.ns / 2.0);

@@ -1,7 +1,7 @@
 //! Who lost what: beside what is known of every packet, in every small case and in random ones.
 
 use proptest::prelude::*;
-use swiftloop_measure::link::exchange::{Answer, Exchange, Fate};
+use swiftloop_measure::link::exchange::{EchoedPacket, Exchange, PacketFate};
 
 /// What becomes of a packet.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -23,14 +23,14 @@ fn exchange(all: &[Is], counted_before: u32) -> Exchange {
         }
         if *is == Is::Back {
             let (there, back) = (sent + 300_000, sent + 900_000);
-            made.answers.push(Answer { number: k as u64, counted, there, left: there + 1000, back });
+            made.answers.push(EchoedPacket { number: k as u64, counted, there, left: there + 1000, back });
         }
         counted = counted.wrapping_add(1);
     }
     made
 }
 
-fn count(fates: &[Fate], wanted: Fate) -> usize {
+fn count(fates: &[PacketFate], wanted: PacketFate) -> usize {
     fates.iter().filter(|f| **f == wanted).count()
 }
 
@@ -46,9 +46,9 @@ fn every_fate_of_seven_packets_is_counted_by_its_way() {
             let sorted = exchange(&all, before).sorted();
             assert!(sorted.seen.told_apart);
             let of = |is: Is| all.iter().filter(|i| **i == is).count();
-            assert_eq!(count(&sorted.fate, Fate::LostForth), of(Is::LostForth), "{all:?} {before}");
-            assert_eq!(count(&sorted.fate, Fate::LostBack), of(Is::LostBack), "{all:?} {before}");
-            assert_eq!(count(&sorted.fate, Fate::Lost), 0);
+            assert_eq!(count(&sorted.fate, PacketFate::LostForth), of(Is::LostForth), "{all:?} {before}");
+            assert_eq!(count(&sorted.fate, PacketFate::LostBack), of(Is::LostBack), "{all:?} {before}");
+            assert_eq!(count(&sorted.fate, PacketFate::Lost), 0);
         }
     }
 }
@@ -62,17 +62,17 @@ proptest! {
             sent: (0..sent as i64).map(|k| k * 1_000_000).collect(),
             answers: numbers
                 .iter()
-                .map(|&(number, counted, back)| Answer { number, counted, there: back / 2, left: back / 2, back })
+                .map(|&(number, counted, back)| EchoedPacket { number, counted, there: back / 2, left: back / 2, back })
                 .collect(),
             ..Exchange::default()
         };
         let sorted = made.sorted();
         prop_assert!(sorted.fate.len() <= sent && sorted.fate.len() == sorted.at.len());
-        let back = sorted.fate.iter().filter(|f| matches!(f, Fate::Back { .. })).count() as u64;
+        let back = sorted.fate.iter().filter(|f| matches!(f, PacketFate::Back { .. })).count() as u64;
         // Each answer is one that came back, a second one to the same packet, or none of ours.
         prop_assert_eq!(back + sorted.seen.duplicates + sorted.seen.strays, numbers.len() as u64);
         for fate in &sorted.fate {
-            if let Fate::Back { back, .. } = fate {
+            if let PacketFate::Back { back, .. } = fate {
                 prop_assert!(back.abs() < 4_000_000_000);
             }
         }
@@ -89,7 +89,11 @@ fn an_answer_that_comes_very_late_is_late_and_not_lost() {
     made.answers.push(first);
     let sorted = made.sorted();
     assert_eq!(
-        (sorted.seen.reordered, count(&sorted.fate, Fate::LostBack), count(&sorted.fate, Fate::LostForth)),
+        (
+            sorted.seen.reordered,
+            count(&sorted.fate, PacketFate::LostBack),
+            count(&sorted.fate, PacketFate::LostForth)
+        ),
         (1, 0, 0)
     );
 }

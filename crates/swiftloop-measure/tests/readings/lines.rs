@@ -1,6 +1,6 @@
 //! Lines that are made up: delay, jitter, loss and clocks are known to the nanosecond.
 
-use swiftloop_measure::link::exchange::{Answer, Exchange};
+use swiftloop_measure::link::exchange::{EchoedPacket, Exchange};
 
 /// How a line treats one way.
 #[derive(Clone, Copy)]
@@ -89,7 +89,7 @@ impl Line {
             let came = back.next();
             truth.back.push(came.map_or(f64::INFINITY, |d| d - self.back.floor_ms));
             let Some(came) = came.map(|d| there + 0.05 + d) else { continue };
-            answers.push(Answer {
+            answers.push(EchoedPacket {
                 number: k as u64,
                 counted: number,
                 there: their_clock(there),

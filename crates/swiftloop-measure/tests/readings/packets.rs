@@ -2,13 +2,14 @@
 
 use proptest::prelude::*;
 use std::net::SocketAddr;
-use swiftloop_measure::link::reflector::{Arrived, Memory, Reflector};
+use swiftloop_measure::link::reflector::{Arrived, Reflector, SequenceMemory};
 use swiftloop_measure::link::stamp::{
-    Echo, ErrorEstimate, Key, PLAIN, Probe, Refused, SIGNED, Stamp, TimeFormat, bare_length,
+    ErrorEstimate, PLAIN, SIGNED, Stamp, StampKey, StampRefusal, StampReply, StampRequest, TimeFormat,
+    bare_length,
 };
 
-fn probe() -> Probe {
-    Probe {
+fn probe() -> StampRequest {
+    StampRequest {
         sequence: 0x0102_0304,
         sent: Stamp { seconds: 0xa1a2_a3a4, fraction: 0xb1b2_b3b4 },
         error: ErrorEstimate { synchronised: true, format: TimeFormat::Ptp, scale: 0x15, multiplier: 0x33 },
@@ -16,8 +17,8 @@ fn probe() -> Probe {
     }
 }
 
-fn echo() -> Echo {
-    Echo {
+fn echo() -> StampReply {
+    StampReply {
         sequence: 0x0a0b_0c0d,
         sent: Stamp { seconds: 0xc1c2_c3c4, fraction: 0xd1d2_d3d4 },
         error: ErrorEstimate { synchronised: false, format: TimeFormat::Ntp, scale: 0x0a, multiplier: 0x01 },
@@ -41,7 +42,7 @@ fn a_plain_probe_is_figure_2() {
     let mut wanted = bytes("01020304 a1a2a3a4 b1b2b3b4 d533 5152");
     wanted.resize(PLAIN, 0);
     assert_eq!(probe().bytes(PLAIN, None), wanted);
-    assert_eq!(Probe::read(&wanted, None), Ok(probe()));
+    assert_eq!(StampRequest::read(&wanted, None), Ok(probe()));
 }
 
 #[test]
@@ -51,40 +52,40 @@ fn a_plain_echo_is_figure_4() {
     );
     assert_eq!(wanted.len(), PLAIN);
     assert_eq!(echo().bytes(&probe().bytes(PLAIN, None), None), wanted);
-    assert_eq!(Echo::read(&wanted, None), Ok(echo()));
+    assert_eq!(StampReply::read(&wanted, None), Ok(echo()));
 }
 
 #[test]
 fn signed_packets_are_figures_3_and_5_and_a_wrong_signature_is_refused() {
-    let key = Key::new(b"boathouse").unwrap();
+    let key = StampKey::new(b"boathouse").unwrap();
     let packet = probe().bytes(SIGNED, Some(&key));
     let mut wanted = bytes("01020304 000000000000000000000000 a1a2a3a4 b1b2b3b4 d533 5152");
     wanted.resize(SIGNED - 16, 0);
     assert_eq!(packet[..SIGNED - 16], wanted[..]);
-    assert_eq!(Probe::read(&packet, Some(&key)), Ok(probe()));
+    assert_eq!(StampRequest::read(&packet, Some(&key)), Ok(probe()));
     let answer = echo().bytes(&packet, Some(&key));
     let wanted = bytes(
         "0a0b0c0d 000000000000000000000000 c1c2c3c4 d1d2d3d4 0a01 5152 00000000 e1e2e3e4 f1f2f3f4 0000000000000000 \
          01020304 000000000000000000000000 a1a2a3a4 b1b2b3b4 d533 000000000000 fe 000000000000000000000000000000",
     );
     assert_eq!(answer[..SIGNED - 16], wanted[..]);
-    assert_eq!(Echo::read(&answer, Some(&key)), Ok(echo()));
+    assert_eq!(StampReply::read(&answer, Some(&key)), Ok(echo()));
     for at in 0..SIGNED {
         let mut other = packet.clone();
         other[at] ^= 0x40;
-        assert_eq!(Probe::read(&other, Some(&key)), Err(Refused::WrongSignature), "{at}");
+        assert_eq!(StampRequest::read(&other, Some(&key)), Err(StampRefusal::WrongSignature), "{at}");
     }
-    let other = Key::new(b"boathouse ").unwrap();
-    assert_eq!(Probe::read(&packet, Some(&other)), Err(Refused::WrongSignature));
-    assert!(Key::new(b"").is_none());
+    let other = StampKey::new(b"boathouse ").unwrap();
+    assert_eq!(StampRequest::read(&packet, Some(&other)), Err(StampRefusal::WrongSignature));
+    assert!(StampKey::new(b"").is_none());
 }
 
 /// RFC 4231, test case 2: key "Jefe", data "what do ya want for nothing?". The signature of a packet is the same function of
 /// its first 96 bytes; worked out with another program for a packet of zeros but for its error estimate.
 #[test]
 fn the_signature_is_hmac_sha_256_cut_to_128_bits() {
-    let key = Key::new(b"Jefe").unwrap();
-    let zero = Probe {
+    let key = StampKey::new(b"Jefe").unwrap();
+    let zero = StampRequest {
         sequence: 0,
         sent: Stamp::default(),
         error: ErrorEstimate { synchronised: false, format: TimeFormat::Ntp, scale: 0, multiplier: 1 },
@@ -107,13 +108,13 @@ proptest! {
     fn whatever_arrives_no_more_goes_back(
         content in prop::collection::vec(any::<u8>(), 0..400), keyed in any::<bool>(), stateful in any::<bool>(),
     ) {
-        let key = keyed.then(|| Key::new(b"k").unwrap());
-        let memory = if stateful { Memory::Stateful } else { Memory::Stateless };
+        let key = keyed.then(|| StampKey::new(b"k").unwrap());
+        let memory = if stateful { SequenceMemory::Stateful } else { SequenceMemory::Stateless };
         let mut reflector = Reflector::new(memory, key.clone(), 1000);
         let answer = reflector.answer(&arrived(&content, host(1)), 0, || 2_000);
         if let Some(answer) = answer {
             prop_assert_eq!(answer.len(), content.len());
-            prop_assert!(Echo::read(&answer, key.as_ref()).is_ok());
+            prop_assert!(StampReply::read(&answer, key.as_ref()).is_ok());
         } else {
             prop_assert!(content.len() < bare_length(key.as_ref()) || keyed || content[13] == 0);
         }
@@ -121,22 +122,22 @@ proptest! {
 
     #[test]
     fn probes_of_every_length_are_read_again(length in 0usize..1600, sequence in any::<u32>(), keyed in any::<bool>()) {
-        let key = keyed.then(|| Key::new(b"k").unwrap());
-        let one = Probe { sequence, ..probe() };
+        let key = keyed.then(|| StampKey::new(b"k").unwrap());
+        let one = StampRequest { sequence, ..probe() };
         let packet = one.bytes(length, key.as_ref());
         let bare = bare_length(key.as_ref());
         prop_assert_eq!(packet.len(), if length >= bare + 4 { length } else { bare });
-        prop_assert_eq!(Probe::read(&packet, key.as_ref()), Ok(one));
+        prop_assert_eq!(StampRequest::read(&packet, key.as_ref()), Ok(one));
     }
 }
 
 #[test]
 fn a_reflector_counts_each_sender_by_itself_and_forgets_the_oldest() {
-    let mut reflector = Reflector::new(Memory::Stateful, None, 1_000_000);
+    let mut reflector = Reflector::new(SequenceMemory::Stateful, None, 1_000_000);
     let packet = probe().bytes(60, None);
     let mut ask = |from: u16, now: i64| {
         let answer = reflector.answer(&arrived(&packet, host(from)), now, || 2_000).unwrap();
-        Echo::read(&answer, None).unwrap()
+        StampReply::read(&answer, None).unwrap()
     };
     assert_eq!((ask(1, 0).sequence, ask(1, 1).sequence, ask(2, 2).sequence), (0, 1, 0));
     let last = ask(1, 3);
@@ -147,14 +148,14 @@ fn a_reflector_counts_each_sender_by_itself_and_forgets_the_oldest() {
     }
     assert_eq!(ask(1, 1000).sequence, 0);
     assert!(reflector.senders() <= 64);
-    let mut stateless = Reflector::new(Memory::Stateless, None, 100);
+    let mut stateless = Reflector::new(SequenceMemory::Stateless, None, 100);
     let answer = stateless.answer(&arrived(&packet, host(1)), 0, || 2_000).unwrap();
-    assert_eq!(Echo::read(&answer, None).unwrap().sequence, 0x0102_0304);
+    assert_eq!(StampReply::read(&answer, None).unwrap().sequence, 0x0102_0304);
 }
 
 #[test]
 fn a_flood_is_answered_no_more_often_than_the_limit_says() {
-    let mut reflector = Reflector::new(Memory::Stateless, None, 500);
+    let mut reflector = Reflector::new(SequenceMemory::Stateless, None, 500);
     let packet = probe().bytes(PLAIN, None);
     let mut answered = 0;
     for k in 0..200_000i64 {

@@ -4,8 +4,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use swiftloop_measure::trace::{
-    Activity, Core, Event, Follower, Instant, Kind, LateBlock, LateMark, Left, Mark, Names, Pid, Priority,
-    Question, Resched, Span, Thread, Told, What, Who, fewest, rank,
+    Activity, Core, Follower, HolderKind, Instant, LateBlock, LateMark, Left, Mark, Names, Pid, Priority,
+    Resched, Thread, TraceEvent, TraceQuery, TraceSpan, TraceSummary, What, Who, fewest, rank,
 };
 
 const US: i64 = 1000;
@@ -33,7 +33,7 @@ enum Put {
 /// Writes events of one core.
 struct Writer {
     names: Names,
-    events: Vec<Event>,
+    events: Vec<TraceEvent>,
     core: Core,
     now: i64,
     thread: Thread,
@@ -54,7 +54,7 @@ impl Writer {
     fn tell(&mut self, what: What) {
         let interruptible = false;
         let (at, core, thread, resched) = (Instant(self.now), self.core, self.thread, self.resched);
-        self.events.push(Event { at, core, thread, resched, interruptible, what });
+        self.events.push(TraceEvent { at, core, thread, resched, interruptible, what });
     }
 
     fn switch(&mut self, to: Thread, from_priority: i16, to_priority: i16, left: Left) {
@@ -82,7 +82,7 @@ impl Writer {
         let disk = Activity::Interrupt(self.names.of("nvme0q1 (irq 30)"));
         let above = self.thread(70, "capture");
         self.now = due - 400 * US;
-        self.tell(What::Counted { pid: browser.pid, span: Span(0) });
+        self.tell(What::Counted { pid: browser.pid, span: TraceSpan(0) });
         if let Put::Above(_) = put {
             self.now = due - 100 * US;
             self.switch(above, 120, 19, Left::Runnable);
@@ -94,10 +94,13 @@ impl Writer {
             };
         self.enter(timer);
         if let Put::Off(_) = put {
-            self.tell(What::Counted { pid: browser.pid, span: Span(self.now - due + 400 * US) });
+            self.tell(What::Counted { pid: browser.pid, span: TraceSpan(self.now - due + 400 * US) });
         }
         if let Put::Host(us) = put {
-            self.tell(What::Counted { pid: browser.pid, span: Span(self.now - due + 400 * US - us * US) });
+            self.tell(What::Counted {
+                pid: browser.pid,
+                span: TraceSpan(self.now - due + 400 * US - us * US),
+            });
         }
         if let Put::Timers(us) = put {
             for _ in 0..10 {
@@ -144,7 +147,7 @@ impl Writer {
         let mark = LateMark {
             due: Instant(due),
             woke: Instant(woke),
-            period: Some(Span(PERIOD)),
+            period: Some(TraceSpan(PERIOD)),
             ..LateMark::default()
         };
         self.tell(What::Mark(Box::new(Mark::Late(mark))));
@@ -153,8 +156,8 @@ impl Writer {
         woke - due
     }
 
-    fn read(self) -> (Told, Names) {
-        let mut follower = Follower::new(Question::default());
+    fn read(self) -> (TraceSummary, Names) {
+        let mut follower = Follower::new(TraceQuery::default());
         for event in self.events {
             follower.event(event, &self.names);
         }
@@ -162,15 +165,15 @@ impl Writer {
     }
 }
 
-fn expected(put: Put) -> (Kind, &'static str) {
+fn expected(put: Put) -> (HolderKind, &'static str) {
     match put {
-        Put::Above(_) => (Kind::Priority, "capture"),
-        Put::InKernel(_) => (Kind::KernelNotPreemptible, "browser [2] x"),
-        Put::Net(_) => (Kind::SoftirqNet, "NET_RX"),
-        Put::Device(_) => (Kind::HardInterrupt, "nvme0q1 (irq 30)"),
-        Put::Timers(_) => (Kind::HardInterrupt, "local_timer: timerfd_tmrproc"),
-        Put::Off(_) => (Kind::InterruptsOff, "browser [2] x"),
-        Put::Host(_) => (Kind::Host, swiftloop_measure::trace::HOST),
+        Put::Above(_) => (HolderKind::Priority, "capture"),
+        Put::InKernel(_) => (HolderKind::KernelNotPreemptible, "browser [2] x"),
+        Put::Net(_) => (HolderKind::SoftirqNet, "NET_RX"),
+        Put::Device(_) => (HolderKind::HardInterrupt, "nvme0q1 (irq 30)"),
+        Put::Timers(_) => (HolderKind::HardInterrupt, "local_timer: timerfd_tmrproc"),
+        Put::Off(_) => (HolderKind::InterruptsOff, "browser [2] x"),
+        Put::Host(_) => (HolderKind::Host, swiftloop_measure::trace::HOST),
     }
 }
 
@@ -205,19 +208,25 @@ fn made_up(random: &mut fastrand::Rng) -> Vec<LateBlock> {
     let mut writer = Writer::new();
     writer.block(1_005_000_000, Put::Net(500));
     let like = writer.read().0.late.remove(0);
-    let kinds =
-        [Kind::Priority, Kind::Softirq, Kind::HardInterrupt, Kind::Host, Kind::Unknown, Kind::OwnWork];
+    let kinds = [
+        HolderKind::Priority,
+        HolderKind::Softirq,
+        HolderKind::HardInterrupt,
+        HolderKind::Host,
+        HolderKind::Unknown,
+        HolderKind::OwnWork,
+    ];
     (0..random.usize(1..12))
         .map(|_| {
             let holders: Vec<_> = (0..random.usize(0..6))
                 .map(|n| {
-                    let took = Span(random.i64(1..1000));
+                    let took = TraceSpan(random.i64(1..1000));
                     let who = Who { kind: kinds[n], name: format!("{}", random.u8(0..3)) };
-                    swiftloop_measure::trace::Holder { who, took, extra: Span(random.i64(0..=took.0)) }
+                    swiftloop_measure::trace::Holder { who, took, extra: TraceSpan(random.i64(0..=took.0)) }
                 })
                 .collect();
-            let took = Span(holders.iter().map(|h| h.took.0).sum::<i64>().max(1));
-            let allowed = Span(random.i64(0..took.0.max(1)));
+            let took = TraceSpan(holders.iter().map(|h| h.took.0).sum::<i64>().max(1));
+            let allowed = TraceSpan(random.i64(0..took.0.max(1)));
             LateBlock { took, allowed, by_deadline: true, holders, ..like.clone() }
         })
         .collect()
@@ -233,7 +242,7 @@ fn counts_of_what_would_be_cured_are_those_of_brute_force() {
         for r in &ranking.all {
             let count = blocks.iter().filter(|b| {
                 let taken: i64 = b.holders.iter().filter(|h| h.who == r.who).map(|h| h.extra.0).sum();
-                r.who.kind != Kind::Unknown
+                r.who.kind != HolderKind::Unknown
                     && b.holders.iter().any(|h| h.who == r.who)
                     && b.took.0 - taken <= b.allowed.0
             });
@@ -242,7 +251,7 @@ fn counts_of_what_would_be_cured_are_those_of_brute_force() {
         }
         let mut together = 0;
         for b in &blocks {
-            let able: Vec<_> = b.holders.iter().filter(|h| h.who.kind != Kind::Unknown).collect();
+            let able: Vec<_> = b.holders.iter().filter(|h| h.who.kind != HolderKind::Unknown).collect();
             let least = (1u32..1 << able.len())
                 .filter(|set| {
                     let taken: i64 =
@@ -266,10 +275,10 @@ fn what_was_not_seen_is_nobodys_fault() {
     let mut writer = Writer::new();
     writer.block(1_005_000_000, Put::InKernel(900));
     let place = writer.events.iter().position(|e| matches!(e.what, What::Woken { .. })).unwrap();
-    let at = Event { what: What::Lost(17), ..writer.events[place + 2].clone() };
+    let at = TraceEvent { what: What::Lost(17), ..writer.events[place + 2].clone() };
     writer.events.insert(place + 2, at);
     let (told, _) = writer.read();
-    assert_eq!((told.lost, told.late[0].lost, told.late[0].thief.kind), (17, true, Kind::Unknown));
+    assert_eq!((told.lost, told.late[0].lost, told.late[0].thief.kind), (17, true, HolderKind::Unknown));
     assert_eq!(told.late[0].holders.iter().map(|h| h.took.0).sum::<i64>(), told.late[0].took.0);
 
     let mut writer = Writer::new();
@@ -278,7 +287,7 @@ fn what_was_not_seen_is_nobodys_fault() {
     writer.block(1_005_000_000, Put::Net(600));
     let (told, _) = writer.read();
     assert_eq!((told.clock_jumps, told.late.len()), (1, 2));
-    assert!(told.late.iter().all(|b| b.thief.kind == Kind::SoftirqNet), "{:?}", told.late);
+    assert!(told.late.iter().all(|b| b.thief.kind == HolderKind::SoftirqNet), "{:?}", told.late);
 }
 
 /// A mark of another clock is not used, and one that cannot be read is counted.
@@ -309,10 +318,10 @@ fn a_named_thread_is_followed_by_its_timers_or_its_pace() {
             writer.events[at].what =
                 if by_timer { What::TimerSet(Instant(due + PERIOD)) } else { What::Other };
         }
-        let mut follower = Follower::new(Question {
+        let mut follower = Follower::new(TraceQuery {
             thread: Some("mixer".into()),
-            period: Some(Span(PERIOD)),
-            ..Question::default()
+            period: Some(TraceSpan(PERIOD)),
+            ..TraceQuery::default()
         });
         let names = writer.names.clone();
         writer.events.drain(..).for_each(|e| follower.event(e, &names));
@@ -336,8 +345,8 @@ fn all_puts(us: i64) -> [Put; 7] {
     ]
 }
 
-fn told_of(events: Vec<Event>, names: &Names) -> Told {
-    let mut follower = Follower::new(Question::default());
+fn told_of(events: Vec<TraceEvent>, names: &Names) -> TraceSummary {
+    let mut follower = Follower::new(TraceQuery::default());
     events.into_iter().for_each(|e| follower.event(e, names));
     follower.told(names)
 }
@@ -380,7 +389,7 @@ fn an_hour_later_says_the_same() {
             (&a.holders, &a.thief, a.grew, a.way.stages()),
             (&b.holders, &b.thief, b.grew, b.way.stages())
         );
-        assert_eq!(b.way.due.since(a.way.due), Span(HOUR));
+        assert_eq!(b.way.due.since(a.way.due), TraceSpan(HOUR));
     }
 }
 
@@ -402,7 +411,10 @@ fn other_cores_change_nothing() {
             let place = busy.partition_point(|e| e.at.0 <= at);
             let core = Core(2 + n / 2 % 3);
             let (resched, interruptible) = (Resched::No, true);
-            busy.insert(place, Event { at: Instant(at), core, thread: other, resched, interruptible, what });
+            busy.insert(
+                place,
+                TraceEvent { at: Instant(at), core, thread: other, resched, interruptible, what },
+            );
         }
         let among = told_of(busy, &writer.names);
         assert_eq!(alone.late[0].holders, among.late[0].holders, "{put:?}");

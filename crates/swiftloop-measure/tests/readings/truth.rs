@@ -1,8 +1,8 @@
 //! What is said of a line, beside what it is.
 
 use super::lines::{CALM, LINE, Line, Manner};
-use swiftloop_measure::link::analyse::{Asked, analyse, share, spread};
-use swiftloop_measure::link::exchange::{Exchange, Fate};
+use swiftloop_measure::link::analyse::{LineMeasurement, analyse, share, spread};
+use swiftloop_measure::link::exchange::{Exchange, PacketFate};
 use swiftloop_measure::link::late::Lateness;
 use swiftloop_measure::link::measured::{Carried, Measured, Own, Towards};
 use swiftloop_measure::link::packet::Spare;
@@ -10,7 +10,7 @@ use swiftloop_measure::link::receive::with_spare;
 
 fn said(exchange: &Exchange, every_ms: f64, allowed: f64) -> Measured {
     let packet = Carried { every_ms, bytes: 492, line_kbit_s: 1500.0, v6: false };
-    analyse(exchange, Asked { packet, allowed_per_hour: allowed, load_kbit_s: 0.0 }, Own::default())
+    analyse(exchange, LineMeasurement { packet, allowed_per_hour: allowed, load_kbit_s: 0.0 }, Own::default())
 }
 
 const JUMPY: Manner = Manner { floor_ms: 4.0, mean_ms: 0.8, heavy: (0.03, 4.0), loss: (0.004, 1) };
@@ -178,7 +178,7 @@ fn nothing_at_all_and_next_to_nothing_are_no_reason_to_fall_over() {
     }
     let mut silent = LINE.play(100, 2.5, 1).exchange;
     silent.answers.clear();
-    assert!(silent.sorted().fate.iter().all(|f| matches!(f, Fate::Lost)));
+    assert!(silent.sorted().fate.iter().all(|f| matches!(f, PacketFate::Lost)));
     assert_eq!(said(&silent, 2.5, 12.0).recommended_ms, None);
 }
 

@@ -4,9 +4,9 @@
 use super::hands::Hands;
 use crate::shared::failure::Failure;
 use std::time::{Duration, Instant};
-use swiftloop_core::in_effect::{JournalLine, LeverKind, Put};
+use swiftloop_core::in_effect::{JournalLine, Put, TunableKind};
 use swiftloop_files::JournalFile;
-use swiftloop_host::levers::LeverError;
+use swiftloop_host::levers::TunableError;
 
 /// Some things answer late: they are read again for so long.
 const LATE: Duration = Duration::from_millis(1500);
@@ -21,7 +21,7 @@ pub struct Taken {
 }
 
 /// Something that was not.
-pub struct Refused {
+pub struct RefusedPut {
     pub put: Put,
     /// Why.
     pub why: String,
@@ -29,9 +29,9 @@ pub struct Refused {
 
 /// All of it.
 #[derive(Default)]
-pub struct Applied {
+pub struct ApplyResult {
     pub taken: Vec<Taken>,
-    pub refused: Vec<Refused>,
+    pub refused: Vec<RefusedPut>,
 }
 
 impl Taken {
@@ -42,8 +42,8 @@ impl Taken {
 }
 
 /// Kinds of things to put, in order, with how many there are of each.
-pub fn kinds_of_puts(puts: &[Put]) -> Vec<(LeverKind, usize)> {
-    let mut kinds: Vec<(LeverKind, usize)> = Vec::new();
+pub fn kinds_of_puts(puts: &[Put]) -> Vec<(TunableKind, usize)> {
+    let mut kinds: Vec<(TunableKind, usize)> = Vec::new();
     for put in puts {
         let kind = put.lever.kind();
         match kinds.iter_mut().find(|k| k.0 == kind) {
@@ -55,18 +55,18 @@ pub fn kinds_of_puts(puts: &[Put]) -> Vec<(LeverKind, usize)> {
 }
 
 /// Puts everything, as far as it goes. What cannot be set is told and passed over; a journal that cannot be written ends it.
-pub fn apply(hands: &Hands, journal: &mut JournalFile, puts: &[Put]) -> Result<Applied, Failure> {
-    let mut applied = Applied::default();
+pub fn apply(hands: &Hands, journal: &mut JournalFile, puts: &[Put]) -> Result<ApplyResult, Failure> {
+    let mut applied = ApplyResult::default();
     for put in puts {
         match step(hands, journal, put)? {
             Ok(taken) => applied.taken.push(taken),
-            Err(why) => applied.refused.push(Refused { put: put.clone(), why: why.to_string() }),
+            Err(why) => applied.refused.push(RefusedPut { put: put.clone(), why: why.to_string() }),
         }
     }
     Ok(applied)
 }
 
-fn step(hands: &Hands, journal: &mut JournalFile, put: &Put) -> Result<Result<Taken, LeverError>, Failure> {
+fn step(hands: &Hands, journal: &mut JournalFile, put: &Put) -> Result<Result<Taken, TunableError>, Failure> {
     let lever = &put.lever;
     let before = match hands.read(lever) {
         Ok(before) => before,
@@ -98,7 +98,7 @@ fn step(hands: &Hands, journal: &mut JournalFile, put: &Put) -> Result<Result<Ta
 }
 
 /// What it reads; again for a while, when it reads as before although it was set.
-fn read_again(hands: &Hands, put: &Put, before: &str, was_put: bool) -> Result<String, LeverError> {
+fn read_again(hands: &Hands, put: &Put, before: &str, was_put: bool) -> Result<String, TunableError> {
     let begun = Instant::now();
     loop {
         let is = hands.read(&put.lever)?;

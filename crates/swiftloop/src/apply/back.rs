@@ -8,14 +8,14 @@ use crate::shared::in_effect::own_user;
 use crate::shared::watchdog::stand_by;
 use std::path::Path;
 use std::process::ExitCode;
-use swiftloop_core::in_effect::{Fate, JournalLine, Lever, LeverKind, Stage, fate};
+use swiftloop_core::in_effect::{JournalLine, JournalStage, StepFate, Tunable, TunableKind, fate};
 use swiftloop_files::JournalFile;
-use swiftloop_host::levers::{LeverError, is_running};
+use swiftloop_host::levers::{TunableError, is_running};
 
 /// A step, and what became of it.
 pub struct Returned {
-    pub stage: Stage,
-    pub fate: Fate,
+    pub stage: JournalStage,
+    pub fate: StepFate,
     /// Why it is not back, where it should be.
     pub why: Option<String>,
 }
@@ -42,7 +42,8 @@ pub fn put_back(journal: &Path, root: Option<&Path>, after: u32) -> Result<Vec<R
 
 /// The same with a journal that is held.
 pub fn back_with(hands: &Hands, file: &mut JournalFile, after: u32) -> Result<Vec<Returned>, Failure> {
-    let stages: Vec<Stage> = file.journal.stages.iter().filter(|s| s.step > after).rev().cloned().collect();
+    let stages: Vec<JournalStage> =
+        file.journal.stages.iter().filter(|s| s.step > after).rev().cloned().collect();
     let mut all = Vec::new();
     for stage in stages {
         let returned = step(hands, stage);
@@ -54,20 +55,20 @@ pub fn back_with(hands: &Hands, file: &mut JournalFile, after: u32) -> Result<Ve
     Ok(all)
 }
 
-fn step(hands: &Hands, stage: Stage) -> Returned {
+fn step(hands: &Hands, stage: JournalStage) -> Returned {
     let lever = stage.lever.clone();
     hands.tidy(&lever);
     let now = match hands.read(&lever) {
         Ok(now) => Some(now),
         Err(why) if gone(&lever, &why) => None,
-        Err(why) => return Returned { stage, fate: Fate::PutBack, why: Some(why.to_string()) },
+        Err(why) => return Returned { stage, fate: StepFate::PutBack, why: Some(why.to_string()) },
     };
     let fate = fate(&stage, now.as_deref());
-    if lever == Lever::WakeLimit {
+    if lever == Tunable::WakeLimit {
         // Whoever else holds it holds it still; ours ends in any case.
         hands.let_go();
     }
-    if fate != Fate::PutBack {
+    if fate != StepFate::PutBack {
         return Returned { stage, fate, why: None };
     }
     let why = match hands.put(&lever, &stage.before).and_then(|()| hands.read(&lever)) {
@@ -80,22 +81,22 @@ fn step(hands: &Hands, stage: Stage) -> Returned {
 
 /// It is gone for good: a server that nobody runs any more took its settings with it; one that only does not answer here may still
 /// have them.
-fn gone(lever: &Lever, why: &LeverError) -> bool {
+fn gone(lever: &Tunable, why: &TunableError) -> bool {
     let server = match lever {
-        Lever::JackBuffer => "jackd",
-        Lever::ForcedRate
-        | Lever::ForcedBuffer
-        | Lever::Governor { .. }
-        | Lever::MostClock { .. }
-        | Lever::WakeLimit
-        | Lever::IdleOff { .. }
-        | Lever::UsbPower { .. }
-        | Lever::InterruptCores { .. }
-        | Lever::RealtimeShare
-        | Lever::Priority { .. } => "pipewire",
+        Tunable::JackBuffer => "jackd",
+        Tunable::ForcedRate
+        | Tunable::ForcedBuffer
+        | Tunable::Governor { .. }
+        | Tunable::MostClock { .. }
+        | Tunable::WakeLimit
+        | Tunable::IdleOff { .. }
+        | Tunable::UsbPower { .. }
+        | Tunable::InterruptCores { .. }
+        | Tunable::RealtimeShare
+        | Tunable::Priority { .. } => "pipewire",
     };
-    let lost = why.is_gone() || matches!(why, LeverError::Server(_));
-    lost && (lever.kind() != LeverKind::Server || !is_running(server))
+    let lost = why.is_gone() || matches!(why, TunableError::Server(_));
+    lost && (lever.kind() != TunableKind::Server || !is_running(server))
 }
 
 /// `put-back`: the guard that stands by while things are set.

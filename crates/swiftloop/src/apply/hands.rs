@@ -4,9 +4,9 @@ use super::holder;
 use crate::shared::failure::Failure;
 use crate::shared::in_effect::own_user;
 use std::path::{Path, PathBuf};
-use swiftloop_core::in_effect::Lever;
+use swiftloop_core::in_effect::Tunable;
 use swiftloop_files::journal_of_user;
-use swiftloop_host::levers::{LeverError, Levers};
+use swiftloop_host::levers::{TunableError, Tunables};
 
 /// Where the journal lies.
 pub fn journal_path(root: Option<&Path>) -> Result<PathBuf, Failure> {
@@ -18,16 +18,16 @@ pub fn journal_path(root: Option<&Path>) -> Result<PathBuf, Failure> {
     })
 }
 
-/// Levers, and a place for who is held.
+/// Tunables, and a place for who is held.
 pub struct Hands {
-    levers: Levers,
+    levers: Tunables,
     holder: PathBuf,
 }
 
 impl Hands {
     /// Of this computer, or of a copy; the holder is noted beside the journal.
     pub fn of(root: Option<&Path>, journal: &Path) -> Self {
-        let levers = root.map_or_else(Levers::here, Levers::of_copy);
+        let levers = root.map_or_else(Tunables::here, Tunables::of_copy);
         Self { levers, holder: journal.with_extension("holder") }
     }
 
@@ -37,20 +37,20 @@ impl Hands {
     }
 
     /// What a lever reads.
-    pub fn read(&self, lever: &Lever) -> Result<String, LeverError> {
+    pub fn read(&self, lever: &Tunable) -> Result<String, TunableError> {
         self.levers.read(lever)
     }
 
     /// Puts it.
-    pub fn put(&self, lever: &Lever, to: &str) -> Result<(), LeverError> {
-        if *lever == Lever::WakeLimit && !self.levers.is_copy() {
+    pub fn put(&self, lever: &Tunable, to: &str) -> Result<(), TunableError> {
+        if *lever == Tunable::WakeLimit && !self.levers.is_copy() {
             return holder::put(&self.holder, to);
         }
         self.levers.put(lever, to)
     }
 
     /// Takes away what was left by whoever was cut off.
-    pub fn tidy(&self, lever: &Lever) {
+    pub fn tidy(&self, lever: &Tunable) {
         self.levers.tidy(lever);
     }
 

@@ -7,15 +7,15 @@ use std::io::{Read, Write};
 use std::path::Path;
 use std::process::{Command, ExitCode, Stdio};
 use swiftloop_files::{Overwrite, save};
-use swiftloop_host::levers::{LeverError, began, end_process, hold_awake};
+use swiftloop_host::levers::{TunableError, began, end_process, hold_awake};
 
 /// The kernel's word for no limit, in µs; from there on nothing is held.
 const NO_LIMIT_US: u32 = 1_000_000_000;
 
 /// Holds at a limit in the place of whoever held before; or lets go.
-pub fn put(place: &Path, to: &str) -> Result<(), LeverError> {
+pub fn put(place: &Path, to: &str) -> Result<(), TunableError> {
     end(place);
-    let refused = |why| LeverError::Refused { what: "/dev/cpu_dma_latency".into(), why };
+    let refused = |why| TunableError::Refused { what: "/dev/cpu_dma_latency".into(), why };
     let wrong = || refused(std::io::ErrorKind::InvalidInput.into());
     let limit_us: u32 = to.trim().parse().map_err(|_| wrong())?;
     if limit_us >= NO_LIMIT_US {
@@ -33,7 +33,7 @@ pub fn put(place: &Path, to: &str) -> Result<(), LeverError> {
     let mut stands = [0];
     match child.stdout.take().map(|mut out| out.read_exact(&mut stands)) {
         Some(Ok(())) => Ok(()),
-        _ => Err(LeverError::NotAllowed("/dev/cpu_dma_latency".into())),
+        _ => Err(TunableError::NotAllowed("/dev/cpu_dma_latency".into())),
     }
 }
 

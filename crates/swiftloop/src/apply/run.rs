@@ -1,16 +1,16 @@
 //! `apply`: what can be set is set as the plan says, and put back.
 
-use crate::apply::applying::{Applied, apply, kinds_of_puts};
+use crate::apply::applying::{ApplyResult, apply, kinds_of_puts};
 use crate::apply::back::{Returned, back_with, put_back};
 use crate::apply::hands::{Hands, journal_path};
 use crate::apply::options::{ApplyOptions, Kinds};
 use crate::apply::text as view;
 use crate::shared::failure::Failure;
 use crate::shared::in_effect::Checked;
-use crate::shared::in_effect::{Asked, Computer, only_mine, own_user};
+use crate::shared::in_effect::{PlanInEffect, SurveyedComputer, only_mine, own_user};
 use crate::shared::in_effect::{checked, folder};
 use crate::shared::output::{answer, aside, yes_or_no};
-use crate::shared::watchdog::Sentinel;
+use crate::shared::watchdog::Watchdog;
 use crate::shared::words::levers::kind as kind_words;
 use std::io::{BufRead, IsTerminal};
 use std::path::Path;
@@ -18,7 +18,7 @@ use std::process::ExitCode;
 use std::sync::atomic::Ordering::Relaxed;
 use std::sync::mpsc;
 use std::time::{Duration, Instant};
-use swiftloop_core::in_effect::{Demand, JournalLine, LeverKind, Put};
+use swiftloop_core::in_effect::{Demand, JournalLine, Put, TunableKind};
 use swiftloop_files::{JournalFile, good_beside};
 use swiftloop_host::levers::is_root;
 use swiftloop_host::soak::boot;
@@ -31,16 +31,16 @@ pub fn run(options: &ApplyOptions) -> Result<ExitCode, Failure> {
         return Ok(yes_or_no(!returned.iter().any(Returned::is_open)));
     }
     only_mine(&options.files)?;
-    let asked = Asked::read(&options.files, &options.place)?;
+    let asked = PlanInEffect::read(&options.files, &options.place)?;
     asked.alone()?;
     let demand = asked.demand(&options.place)?;
     let look = || computer(&asked, root, demand);
     let before = look()?;
-    let chosen = Chosen::of(options, demand, &before)?;
-    let set = Setting { options, demand, chosen: &chosen }.put()?;
+    let chosen = ToPut::of(options, demand, &before)?;
+    let set = SettingNow { options, demand, chosen: &chosen }.put()?;
     let now = if chosen.puts.is_empty() { None } else { Some(look()?) };
     let place = asked.place(demand);
-    let put = view::Put {
+    let put = view::ApplyAnswer {
         demand,
         applied: &set.applied,
         declined: &chosen.declined,
@@ -57,25 +57,25 @@ pub fn run(options: &ApplyOptions) -> Result<ExitCode, Failure> {
 }
 
 /// The computer that is set, held against what the phase needs.
-fn computer(asked: &Asked, root: Option<&Path>, demand: &Demand) -> Result<Checked, Failure> {
+fn computer(asked: &PlanInEffect, root: Option<&Path>, demand: &Demand) -> Result<Checked, Failure> {
     let computer = match root {
-        Some(root) => Computer::copied(root)?,
-        None => Computer::this(folder(&asked.beside)),
+        Some(root) => SurveyedComputer::copied(root)?,
+        None => SurveyedComputer::this(folder(&asked.beside)),
     };
     checked(computer, demand, &good_beside(&asked.beside))
 }
 
 /// What is to be put, and what is not.
-struct Chosen {
+struct ToPut {
     puts: Vec<Put>,
-    declined: Vec<LeverKind>,
-    for_root: Vec<LeverKind>,
+    declined: Vec<TunableKind>,
+    for_root: Vec<TunableKind>,
 }
 
-impl Chosen {
+impl ToPut {
     /// Asks about each kind that belongs to the superuser.
     fn of(options: &ApplyOptions, demand: &Demand, before: &Checked) -> Result<Self, Failure> {
-        let wanted = |kind: LeverKind| options.only.is_empty() || options.only.iter().any(|o| is(*o, kind));
+        let wanted = |kind: TunableKind| options.only.is_empty() || options.only.iter().any(|o| is(*o, kind));
         let mut puts: Vec<Put> = before.puts.iter().filter(|p| wanted(p.lever.kind())).cloned().collect();
         let may = is_root() || options.root.is_some();
         let (mut declined, mut for_root) = (Vec::new(), Vec::new());
@@ -91,20 +91,20 @@ impl Chosen {
     }
 }
 
-fn is(asked: Kinds, kind: LeverKind) -> bool {
+fn is(asked: Kinds, kind: TunableKind) -> bool {
     let own = match asked {
-        Kinds::Server => LeverKind::Server,
-        Kinds::Clocks => LeverKind::Clocks,
-        Kinds::Idle => LeverKind::Idle,
-        Kinds::Usb => LeverKind::Usb,
-        Kinds::Interrupts => LeverKind::Interrupts,
-        Kinds::Priorities => LeverKind::Priorities,
+        Kinds::Server => TunableKind::Server,
+        Kinds::Clocks => TunableKind::Clocks,
+        Kinds::Idle => TunableKind::Idle,
+        Kinds::Usb => TunableKind::Usb,
+        Kinds::Interrupts => TunableKind::Interrupts,
+        Kinds::Priorities => TunableKind::Priorities,
     };
     own == kind
 }
 
 /// Somebody says yes.
-fn agreed(kind: LeverKind, count: usize, demand: &Demand) -> Result<bool, Failure> {
+fn agreed(kind: TunableKind, count: usize, demand: &Demand) -> Result<bool, Failure> {
     if !std::io::stdin().is_terminal() || !std::io::stderr().is_terminal() {
         return Err(Failure::usage(
             format!("nothing was set: somebody has to agree to {} first", kind_words(kind)),
@@ -123,29 +123,29 @@ fn agreed(kind: LeverKind, count: usize, demand: &Demand) -> Result<bool, Failur
 
 /// What came of it.
 struct Set {
-    applied: Applied,
+    applied: ApplyResult,
     returned: Option<Vec<Returned>>,
 }
 
 /// What is being set.
-struct Setting<'a> {
+struct SettingNow<'a> {
     options: &'a ApplyOptions,
     demand: &'a Demand,
-    chosen: &'a Chosen,
+    chosen: &'a ToPut,
 }
 
-impl Setting<'_> {
+impl SettingNow<'_> {
     /// With a guard that puts everything back when we die before it is confirmed.
     fn put(&self) -> Result<Set, Failure> {
         if self.chosen.puts.is_empty() {
-            return Ok(Set { applied: Applied::default(), returned: None });
+            return Ok(Set { applied: ApplyResult::default(), returned: None });
         }
         let root = self.options.root.as_deref();
         let place = journal_path(root)?;
         let hands = Hands::of(root, &place);
         let mut journal = JournalFile::take(&place, own_user())?;
         let first = journal.journal.steps;
-        let guard = Sentinel::post(|command| {
+        let guard = Watchdog::post(|command| {
             command.args(["put-back", "--after", &first.to_string(), "--journal"]).arg(&place);
             if let Some(root) = root {
                 command.arg("--root").arg(root);

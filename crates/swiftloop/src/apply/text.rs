@@ -1,6 +1,6 @@
 //! What was set, what was not and why, what is left to do; and what was put back.
 
-use crate::apply::applying::{Applied, Taken};
+use crate::apply::applying::{ApplyResult, Taken};
 use crate::apply::back::Returned;
 use crate::shared::answer::differences::differences;
 use crate::shared::answer::{Detail, quoted};
@@ -10,16 +10,16 @@ use crate::shared::words::differences::{place, say, setting};
 use crate::shared::words::levers::{name, value};
 use serde_json::{Value, json as object};
 use std::path::Path;
-use swiftloop_core::in_effect::{Demand, Fate, Lever, LeverKind};
+use swiftloop_core::in_effect::{Demand, StepFate, Tunable, TunableKind};
 
 /// Everything about one apply.
-pub struct Put<'a> {
+pub struct ApplyAnswer<'a> {
     pub demand: &'a Demand,
-    pub applied: &'a Applied,
+    pub applied: &'a ApplyResult,
     /// Kinds that nobody agreed to.
-    pub declined: &'a [LeverKind],
+    pub declined: &'a [TunableKind],
     /// Kinds that only the superuser may set.
-    pub for_root: &'a [LeverKind],
+    pub for_root: &'a [TunableKind],
     /// The computer before, and as it is now.
     pub before: &'a Checked,
     pub now: &'a Checked,
@@ -32,14 +32,14 @@ pub struct Put<'a> {
     pub returned: Option<&'a [Returned]>,
 }
 
-impl Put<'_> {
+impl ApplyAnswer<'_> {
     fn root(&self) -> String {
         self.root.map_or(String::new(), |r| format!(" --root {}", quoted(&r.display().to_string())))
     }
 }
 
 /// The text.
-pub fn show(put: &Put<'_>, detail: Detail) -> String {
+pub fn show(put: &ApplyAnswer<'_>, detail: Detail) -> String {
     let mut text = heading(&format!("{}: {}", place(put.demand), setting(put.demand)));
     text.push_str(&lead(put));
     if let Some(returned) = put.returned {
@@ -61,7 +61,7 @@ pub fn show(put: &Put<'_>, detail: Detail) -> String {
     text
 }
 
-fn lead(put: &Put<'_>) -> String {
+fn lead(put: &ApplyAnswer<'_>) -> String {
     let (set, refused) = (put.applied.taken.len(), put.applied.refused.len());
     let left = put.now.comparison.differences.len();
     if put.returned.is_some() {
@@ -87,17 +87,17 @@ fn taken(all: &[Taken]) -> String {
     for t in all {
         let lever = &t.put.lever;
         let what = match lever {
-            Lever::Governor { .. } => "governor of the processors".into(),
-            Lever::MostClock { .. } => "highest clock of the processors".into(),
-            Lever::IdleOff { .. } => "deep idle states".into(),
-            other @ Lever::ForcedRate
-            | other @ Lever::ForcedBuffer
-            | other @ Lever::JackBuffer
-            | other @ Lever::WakeLimit
-            | other @ Lever::UsbPower { .. }
-            | other @ Lever::InterruptCores { .. }
-            | other @ Lever::RealtimeShare
-            | other @ Lever::Priority { .. } => name(other),
+            Tunable::Governor { .. } => "governor of the processors".into(),
+            Tunable::MostClock { .. } => "highest clock of the processors".into(),
+            Tunable::IdleOff { .. } => "deep idle states".into(),
+            other @ Tunable::ForcedRate
+            | other @ Tunable::ForcedBuffer
+            | other @ Tunable::JackBuffer
+            | other @ Tunable::WakeLimit
+            | other @ Tunable::UsbPower { .. }
+            | other @ Tunable::InterruptCores { .. }
+            | other @ Tunable::RealtimeShare
+            | other @ Tunable::Priority { .. } => name(other),
         };
         let change = format!("{} → {}", value(lever, &t.before), value(lever, &t.is));
         let told = if t.fits() { change } else { format!("{change}, not {}", value(lever, &t.put.to)) };
@@ -113,7 +113,7 @@ fn taken(all: &[Taken]) -> String {
     lines.iter().map(show).collect()
 }
 
-fn left(put: &Put<'_>, detail: Detail) -> String {
+fn left(put: &ApplyAnswer<'_>, detail: Detail) -> String {
     if put.now.comparison.is_ready() {
         return String::new();
     }
@@ -124,7 +124,7 @@ fn left(put: &Put<'_>, detail: Detail) -> String {
     text
 }
 
-fn next(put: &Put<'_>) -> String {
+fn next(put: &ApplyAnswer<'_>) -> String {
     let mut text = String::new();
     if !put.for_root.is_empty() {
         let only: Vec<String> = put.for_root.iter().map(|k| format!(" --only {}", k.as_str())).collect();
@@ -150,7 +150,7 @@ fn next(put: &Put<'_>) -> String {
 /// What was put back.
 pub fn show_back(all: &[Returned]) -> String {
     let open = all.iter().filter(|r| r.is_open()).count();
-    let theirs = all.iter().filter(|r| matches!(r.fate, Fate::Theirs { .. })).count();
+    let theirs = all.iter().filter(|r| matches!(r.fate, StepFate::Theirs { .. })).count();
     let lead = match (all.len(), open, theirs) {
         (0, ..) => "Nothing was in effect: there is nothing to put back.".to_string(),
         (_, 0, 0) => "Everything is as it was before.".into(),
@@ -176,16 +176,16 @@ fn steps_back(all: &[Returned]) -> String {
         let before = value(lever, &r.stage.before);
         let line = match (&r.why, &r.fate) {
             (Some(why), _) => format!("✗ {}: {}", name(lever), clean(why)),
-            (None, Fate::PutBack) => format!("✓ {}: {before} again", name(lever)),
-            (None, Fate::Back) => format!("✓ {}: {before} already", name(lever)),
-            (None, Fate::Theirs { is }) => {
+            (None, StepFate::PutBack) => format!("✓ {}: {before} again", name(lever)),
+            (None, StepFate::Back) => format!("✓ {}: {before} already", name(lever)),
+            (None, StepFate::Theirs { is }) => {
                 format!(
                     "– {}: somebody set it to {}; left alone (it was {before})",
                     name(lever),
                     value(lever, is)
                 )
             }
-            (None, Fate::Gone) => format!("– {}: it is not there any more", name(lever)),
+            (None, StepFate::Gone) => format!("– {}: it is not there any more", name(lever)),
         };
         match lines.iter_mut().find(|l| l.0 == line) {
             Some(known) => known.1 += 1,
@@ -196,7 +196,7 @@ fn steps_back(all: &[Returned]) -> String {
 }
 
 /// For programs.
-pub fn json(put: &Put<'_>) -> Value {
+pub fn json(put: &ApplyAnswer<'_>) -> Value {
     object!({
         "format": "swiftloop.apply/1",
         "phase": put.demand.phase,
@@ -224,15 +224,15 @@ pub fn json_back(all: &[Returned]) -> Value {
 }
 
 fn returned(all: &[Returned]) -> Value {
-    let word = |fate: &Fate| match fate {
-        Fate::PutBack => "put-back",
-        Fate::Back => "as-before-already",
-        Fate::Theirs { .. } => "changed-by-others",
-        Fate::Gone => "gone",
+    let word = |fate: &StepFate| match fate {
+        StepFate::PutBack => "put-back",
+        StepFate::Back => "as-before-already",
+        StepFate::Theirs { .. } => "changed-by-others",
+        StepFate::Gone => "gone",
     };
-    let is = |fate: &Fate| match fate {
-        Fate::Theirs { is } => Some(is.trim().to_string()),
-        Fate::PutBack | Fate::Back | Fate::Gone => None,
+    let is = |fate: &StepFate| match fate {
+        StepFate::Theirs { is } => Some(is.trim().to_string()),
+        StepFate::PutBack | StepFate::Back | StepFate::Gone => None,
     };
     let steps = all.iter().map(|r| {
         object!({

@@ -6,7 +6,7 @@ use crate::check::{Check, json, show};
 use crate::shared::failure::Failure;
 use crate::shared::in_effect::checked;
 use crate::shared::in_effect::folder;
-use crate::shared::in_effect::{Asked, Computer};
+use crate::shared::in_effect::{PlanInEffect, SurveyedComputer};
 use crate::shared::output::{answer, yes_or_no};
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -16,15 +16,15 @@ use swiftloop_files::{Overwrite, good_beside, remember_good, save};
 use swiftloop_host::soak::today;
 
 pub fn run(options: &CheckOptions) -> Result<ExitCode, Failure> {
-    let asked = Asked::read(&options.files, &options.place)?;
+    let asked = PlanInEffect::read(&options.files, &options.place)?;
     let demand = asked.demand(&options.place)?;
     let good = options.good.clone().unwrap_or_else(|| good_beside(&asked.beside));
     let copies: Vec<&PathBuf> = asked.rest.iter().chain(&options.root).collect();
     let computers = match copies.as_slice() {
-        [] => vec![checked(Computer::this(folder(&asked.beside)), demand, &good)?],
+        [] => vec![checked(SurveyedComputer::this(folder(&asked.beside)), demand, &good)?],
         copies => copies
             .iter()
-            .map(|root| checked(Computer::copied(root)?, demand, &good))
+            .map(|root| checked(SurveyedComputer::copied(root)?, demand, &good))
             .collect::<Result<Vec<_>, Failure>>()?,
     };
     if options.remember {

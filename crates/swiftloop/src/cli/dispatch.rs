@@ -2,7 +2,7 @@
 
 use crate::cli::{Cli, Command};
 use crate::manual::options::SchemaOf;
-use crate::probe::options::Probe;
+use crate::probe::options::ProbeCommand;
 use crate::shared::failure::Failure;
 use crate::shared::output::{print, raw};
 #[cfg(target_os = "linux")]
@@ -25,10 +25,10 @@ pub fn run(command: Command) -> Result<ExitCode, Failure> {
             (Some(rig), Some(session)) => trial::run::run(&options, rig, session),
             (None, _) | (_, None) => trial::fileless::run(&options),
         },
-        Command::Probe(Probe::Make(options)) => probe::make::run(&options),
-        Command::Probe(Probe::Read(options)) => probe::read::run(&options),
-        Command::Probe(Probe::Fit(options)) => probe::fit::run(&options),
-        Command::Probe(Probe::Run(options)) => probe::run::run(&options),
+        Command::Probe(ProbeCommand::Make(options)) => probe::make::run(&options),
+        Command::Probe(ProbeCommand::Read(options)) => probe::read::run(&options),
+        Command::Probe(ProbeCommand::Fit(options)) => probe::fit::run(&options),
+        Command::Probe(ProbeCommand::Run(options)) => probe::run::run(&options),
         Command::Listen(options) => listen::run::run(&options),
         Command::Survey(options) => survey::run::run(&options),
         Command::Soak(options) => soak::run::run(&options),

@@ -7,20 +7,20 @@ use crate::check::options::CheckOptions;
 use crate::collect::options::CollectOptions;
 use crate::demo::options::DemoOptions;
 use crate::import::options::ImportOptions;
-use crate::link::options::Link;
+use crate::link::options::LinkCommand;
 use crate::listen::options::ListenOptions;
 use crate::manual::options::SchemaOf;
 use crate::new::options::NewOptions;
 use crate::note::options::NoteOptions;
 use crate::plan::options::PlanOptions;
-use crate::probe::options::Probe;
+use crate::probe::options::ProbeCommand;
 use crate::sheet::options::SheetOptions;
 use crate::soak::options::KeepBufferOptions;
 use crate::soak::options::SoakInsideOptions;
 use crate::soak::options::SoakOptions;
 use crate::survey::options::SurveyOptions;
 use crate::trace::options::ClearTraceOptions;
-use crate::trace::options::Trace;
+use crate::trace::options::TraceCommand;
 use crate::trial::options::TryOptions;
 use crate::watch::options::WatchOptions;
 use crate::weigh::options::WeighInsideOptions;
@@ -69,7 +69,7 @@ pub enum Command {
     Note(NoteOptions),
     /// How long is the loop really? Make a test signal, read its recording, fit several
     #[command(subcommand)]
-    Probe(Probe),
+    Probe(ProbeCommand),
     /// Is this recording free of crackles, and where did they come from?
     Listen(ListenOptions),
     /// Does this machine hold this block? Which is the smallest it holds?
@@ -79,12 +79,12 @@ pub enum Command {
     Weigh(WeighOptions),
     /// Who steals the time? Look into the kernel, read what it says, compare before and after
     #[command(subcommand)]
-    Trace(Trace),
+    Trace(TraceCommand),
     /// My recording crackles: whose fault, and what now?
     Why(WhyOptions),
     /// Can we play together over this network? Answer the other side, measure the way, plan with it
     #[command(subcommand)]
-    Link(Link),
+    Link(LinkCommand),
     /// A page for each phase, for the wall: what to set, who hears what, what to tick
     Sheet(SheetOptions),
     /// Is everything set as the plan says? On this computer, or on copies of others

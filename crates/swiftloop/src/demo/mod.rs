@@ -8,7 +8,7 @@ mod text;
 mod weighed;
 
 use crate::demo::options::DemoOptions;
-use crate::demo::text::{Step, answered, asked, closing, opening};
+use crate::demo::text::{TourStep, answered, asked, closing, opening};
 use crate::shared::answer::Detail;
 use crate::shared::failure::Failure;
 use crate::shared::output::print;
@@ -69,7 +69,7 @@ struct Tour {
 }
 
 impl Tour {
-    fn tell(&mut self, steps: Vec<Step>) -> Result<(), Failure> {
+    fn tell(&mut self, steps: Vec<TourStep>) -> Result<(), Failure> {
         for step in steps {
             self.number += 1;
             print(&asked(self.number, step.question, &step.command))?;

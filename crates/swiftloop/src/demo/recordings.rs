@@ -5,7 +5,7 @@ use crate::shared::failure::Failure;
 use crate::shared::project::AllCores;
 use std::path::Path;
 use swiftloop_files::{Depth, Overwrite, save, wav_bytes};
-use swiftloop_host::simulated::{Instrument, SimulatedInterface, Style, band, crackle, damage, play};
+use swiftloop_host::simulated::{Instrument, Playing, SimulatedInterface, band, crackle, damage, play};
 use swiftloop_measure::listen::CrackleKind;
 use swiftloop_measure::probe::Recipe;
 use swiftloop_units::workers::Workers;
@@ -65,7 +65,7 @@ fn made(name: &str, probe: &[Vec<f32>]) -> Vec<Vec<f32>> {
             crackling
         }
         "drone-two-clocks.wav" => {
-            let mut slipping = play(Instrument::Drone, Style::Concert, RATE, 48_000 * 12, 1877);
+            let mut slipping = play(Instrument::Drone, Playing::Concert, RATE, 48_000 * 12, 1877);
             let mut random = fastrand::Rng::with_seed(3);
             for k in (1..13).rev() {
                 damage(&mut slipping, CrackleKind::Slip, k * 42_735, 1, &mut random);

@@ -3,15 +3,15 @@
 use super::sample::{
     ARCHIVE, LAPTOP, PROBED, SOAKED, TRACE, boathouse, files, opened_probed, opened_soaked, write_laptop,
 };
-use crate::demo::text::Step;
+use crate::demo::text::TourStep;
 use crate::listen::{Listened, lead as heard_lead};
 use crate::probe;
 use crate::shared::answer::Detail;
-use crate::shared::answer::notes::{Changed, JustNoted};
+use crate::shared::answer::notes::{ChangedByNotes, JustNoted};
 use crate::shared::answer::report::sentences;
 use crate::shared::failure::Failure;
-use crate::shared::in_effect::{Computer, settings_of};
-use crate::shared::project::{AllCores, Opened};
+use crate::shared::in_effect::{SurveyedComputer, settings_of};
+use crate::shared::project::{AllCores, Project};
 use crate::shared::words::InContext;
 use crate::why::options::WhyOptions;
 use std::path::{Path, PathBuf};
@@ -27,7 +27,7 @@ use swiftloop_measure::listen;
 use swiftloop_units::ids::{InterfaceId, PhaseId};
 
 /// The session as its software saved it, read.
-pub fn imported(dir: &Path, detail: Detail) -> Result<Step, Failure> {
+pub fn imported(dir: &Path, detail: Detail) -> Result<TourStep, Failure> {
     const INTO: &str = "imported.toml";
     let archive = dir.join(ARCHIVE);
     save(&archive, &boathouse(), Overwrite::Refuse)?;
@@ -40,7 +40,7 @@ pub fn imported(dir: &Path, detail: Detail) -> Result<Step, Failure> {
         rig: Some(Path::new("rig.toml")),
         is_new: true,
     };
-    Ok(Step {
+    Ok(TourStep {
         question: "The session stands in their software. Nobody types it: what is in it?",
         command: format!("import {ARCHIVE} --into {INTO} --rig rig.toml"),
         lead: imported.lead().into_iter().take(1).collect(),
@@ -55,14 +55,14 @@ fn never_weighed(session: &Session) -> String {
 }
 
 /// One setting of the plan, without any change.
-pub fn late(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
+pub fn late(context: &Context<'_>, plan: &Plan) -> Result<Vec<TourStep>, Failure> {
     let (rig, session) = (context.rig, context.session);
     let Some(place) = rig.interface_called("rack").zip(session.phase_called("tracking")) else {
         return Ok(Vec::new());
     };
     let trial = attempt_trial(*context, Some(plan), place, &Request::default())
         .map_err(|why| Failure::explained(&InContext(context, why)))?;
-    Ok(vec![Step {
+    Ok(vec![TourStep {
         question: "The singer hears herself late in the headphones. How late, and why?",
         command: "try rig.toml session.toml --interface rack --phase tracking".into(),
         // How late she is, and what the plan does about it; the dropouts are the next question.
@@ -72,8 +72,8 @@ pub fn late(context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
 }
 
 /// The plan.
-pub fn planned(context: &Context<'_>, plan: &Plan, detail: Detail) -> Step {
-    Step {
+pub fn planned(context: &Context<'_>, plan: &Plan, detail: Detail) -> TourStep {
+    TourStep {
         question: "Which setting for each interface and phase, and what has to change?",
         command: "plan rig.toml session.toml".into(),
         lead: crate::plan::lead(context, plan),
@@ -82,7 +82,7 @@ pub fn planned(context: &Context<'_>, plan: &Plan, detail: Detail) -> Step {
 }
 
 /// Two answers that are open, and what closes them: a measurement, and a note; and one that never was.
-pub fn open(dir: &Path, context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>, Failure> {
+pub fn open(dir: &Path, context: &Context<'_>, plan: &Plan) -> Result<Vec<TourStep>, Failure> {
     let (rig, session) = (context.rig, context.session);
     let place = |interface, phase| rig.interface_called(interface).zip(session.phase_called(phase));
     let (Some(desk), Some(show), Some(mixing)) =
@@ -109,15 +109,16 @@ pub fn open(dir: &Path, context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>,
         meter_peak: None,
         felt: Vec::new(),
     };
-    let noted = Opened::with_notes(rig.clone(), session.clone(), vec![note], files());
+    let noted = Project::with_notes(rig.clone(), session.clone(), vec![note], files());
     let after_note = plan::plan(noted.context(), &AllCores);
     let changed = JustNoted {
         file: "notes.toml".into(),
         place: show,
-        changed: Changed { noted: &noted.noted, before: plan },
+        changed: ChangedByNotes { noted: &noted.noted, before: plan },
         after: &after_note,
     };
-    let step = |question, command: String, lead: Vec<String>, whole| Step { question, command, lead, whole };
+    let step =
+        |question, command: String, lead: Vec<String>, whole| TourStep { question, command, lead, whole };
     let planned = |rig: &str, at: &str| format!("plan {rig} session.toml {at}");
     let (at_desk, at_rack) = ("--interface desk --phase overdub", "--interface rack --phase mixing");
     let alone =
@@ -155,10 +156,10 @@ pub fn open(dir: &Path, context: &Context<'_>, plan: &Plan) -> Result<Vec<Step>,
 }
 
 /// Playing together with the harp, far away, and with somebody too far away.
-pub fn far(context: &Context<'_>, plan: &Plan) -> Vec<Step> {
+pub fn far(context: &Context<'_>, plan: &Plan) -> Vec<TourStep> {
     let place = context.rig.interface_called("rack").zip(context.session.phase_called("remote"));
     let choice = place.and_then(|(interface, phase)| plan.choice(interface, phase));
-    let step = |choice: &Choice| Step {
+    let step = |choice: &Choice| TourStep {
         question: "The harp is 410 km away, a friend 9600. Can they play together?",
         command: "plan rig.toml session.toml --interface rack --phase remote".into(),
         lead: crate::shared::answer::report::together(context, &choice.report),
@@ -169,10 +170,10 @@ pub fn far(context: &Context<'_>, plan: &Plan) -> Vec<Step> {
 
 /// What was measured, on recordings in a folder that is gone afterwards. (An interface that is not there played and
 /// recorded.)
-pub fn measured(dir: &Path, detail: Detail) -> Result<Vec<Step>, Failure> {
+pub fn measured(dir: &Path, detail: Detail) -> Result<Vec<TourStep>, Failure> {
     let takes = [128, 256, 512].map(|n| format!("{n}=loop-{n}.wav"));
     let (found, rate) = probe::collected(&takes, dir)?;
-    let fit = Step {
+    let fit = TourStep {
         question: "How long is the loop really? They recorded a test signal through a cable.",
         command: format!("probe fit {}", takes.join(" ")),
         lead: crate::probe::fit_text::lead(&found),
@@ -186,9 +187,9 @@ pub fn measured(dir: &Path, detail: Detail) -> Result<Vec<Step>, Failure> {
     if !detail.is_full() {
         return Ok(vec![fit]);
     }
-    let read = |name: &str| -> Result<Step, Failure> {
+    let read = |name: &str| -> Result<TourStep, Failure> {
         let (recording, reading) = probe::read_recording(&dir.join(name), None)?;
-        Ok(Step {
+        Ok(TourStep {
             question: "What did one recording of it say?",
             command: format!("probe read {name}"),
             lead: crate::probe::text::lead(&reading, reading.recipe.rate),
@@ -205,12 +206,12 @@ pub fn measured(dir: &Path, detail: Detail) -> Result<Vec<Step>, Failure> {
 }
 
 /// A recording, listened to.
-pub fn listened(dir: &Path, name: &str, detail: Detail) -> Result<Step, Failure> {
+pub fn listened(dir: &Path, name: &str, detail: Detail) -> Result<TourStep, Failure> {
     let recording = Recording::open(&dir.join(name))?;
     let scan = listen::listen(&recording, &AllCores, |_| ())?;
     let heard = Listened { recording: &recording, scan: &scan, comparison: None, here: &[] };
     let lead = heard_lead(Path::new(name), &heard);
-    Ok(Step {
+    Ok(TourStep {
         question: "The mix crackles. Where, and where does it come from?",
         command: format!("listen {name}"),
         lead: vec![lead.answer, lead.why],
@@ -219,13 +220,13 @@ pub fn listened(dir: &Path, name: &str, detail: Detail) -> Result<Step, Failure>
 }
 
 /// Whose fault it is, from the recording and a trace made meanwhile.
-pub fn blamed(dir: &Path, name: &str) -> Result<Step, Failure> {
+pub fn blamed(dir: &Path, name: &str) -> Result<TourStep, Failure> {
     let trace = dir.join(TRACE.0);
     save(&trace, TRACE.1.as_bytes(), Overwrite::Allow)?;
     let options = WhyOptions { trace: Some(trace), elsewhere: true, ..WhyOptions::of(dir.join(name)) };
     let found = crate::why::run::found(&options)?;
     let told = found.told(Path::new(name), Some(Path::new(TRACE.0)));
-    Ok(Step {
+    Ok(TourStep {
         question: "Whose fault is it, then? The kernel was looked into meanwhile.",
         command: format!("why {name} --trace {}", TRACE.0),
         lead: crate::why::text::in_short(&told),
@@ -234,12 +235,18 @@ pub fn blamed(dir: &Path, name: &str) -> Result<Step, Failure> {
 }
 
 /// Whether their laptop is set so, from a copy of what it tells of itself.
-pub fn checked(dir: &Path, context: &Context<'_>, plan: &Plan, detail: Detail) -> Result<Vec<Step>, Failure> {
+pub fn checked(
+    dir: &Path,
+    context: &Context<'_>,
+    plan: &Plan,
+    detail: Detail,
+) -> Result<Vec<TourStep>, Failure> {
     write_laptop(dir, Overwrite::Allow)?;
     let settings = settings_of(*context, plan);
     let Some(demand) = settings.of("tracking", Some("rack")).next() else { return Ok(Vec::new()) };
     let root = dir.join(LAPTOP);
-    let laptop = crate::shared::in_effect::checked(Computer::copied(&root)?, demand, &dir.join("good.toml"))?;
+    let laptop =
+        crate::shared::in_effect::checked(SurveyedComputer::copied(&root)?, demand, &dir.join("good.toml"))?;
     let place = "rig.toml session.toml --phase tracking --interface rack";
     let shown = PathBuf::from(LAPTOP);
     let all = crate::check::Check {
@@ -249,7 +256,7 @@ pub fn checked(dir: &Path, context: &Context<'_>, plan: &Plan, detail: Detail) -
         copies: &[&shown],
         remembered: None,
     };
-    Ok(vec![Step {
+    Ok(vec![TourStep {
         question: "Before the take: is the laptop set so? A script copied what it tells.",
         command: format!("check {place} --root {LAPTOP}"),
         lead: crate::check::in_short(&all).into_iter().take(3).collect(),
@@ -258,11 +265,11 @@ pub fn checked(dir: &Path, context: &Context<'_>, plan: &Plan, detail: Detail) -
 }
 
 /// The plan by the class of machine beside the plan by measured wake-up delays.
-pub fn soaked(dir: &Path, context: &Context<'_>, by_class: &Plan) -> Result<Step, Failure> {
+pub fn soaked(dir: &Path, context: &Context<'_>, by_class: &Plan) -> Result<TourStep, Failure> {
     let (rig, session) = opened_soaked(dir)?;
     let measured = Context { tables: tables(), rig: &rig, session: &session, rigs: context.rigs };
     let plan = plan::plan(measured, &AllCores);
-    Ok(Step {
+    Ok(TourStep {
         question: "Will it hold? They let the laptop soak, then planned again.",
         command: format!("plan {SOAKED} session.toml"),
         lead: crate::plan::two_plans::lead(context, by_class, &plan),

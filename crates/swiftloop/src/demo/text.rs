@@ -5,7 +5,7 @@ use crate::shared::page::{Style, command, para, styled, title};
 use std::path::Path;
 
 /// One step.
-pub struct Step {
+pub struct TourStep {
     /// What somebody wants to know.
     pub question: &'static str,
     /// What they type.
@@ -35,7 +35,7 @@ pub fn asked(number: usize, question: &str, line: &str) -> String {
 }
 
 /// The answer.
-pub fn answered(step: &Step, detail: Detail) -> String {
+pub fn answered(step: &TourStep, detail: Detail) -> String {
     if detail.is_full() {
         return format!("\n{}", step.whole);
     }

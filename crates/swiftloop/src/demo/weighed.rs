@@ -9,14 +9,14 @@ pub use nowhere::{weigh, weighed};
 #[cfg(target_os = "linux")]
 mod here {
     use super::super::sample::opened_weighed;
-    use crate::demo::text::Step;
+    use crate::demo::text::TourStep;
 
     use crate::shared::answer::Detail;
     use crate::shared::failure::Failure;
     use crate::shared::options::CatalogueFile;
     use crate::shared::processors::{Searched, of_session};
     use crate::shared::project::AllCores;
-    use crate::weigh::{Asked, Weighing};
+    use crate::weigh::{WeighOrder, Weighing};
     use std::path::Path;
     use swiftloop_core::loops::Context;
     use swiftloop_core::plan;
@@ -29,7 +29,7 @@ mod here {
         only: Option<&'static str>,
         weighing: Weighing,
         searched: Searched,
-        found: Vec<crate::weigh::Weighed>,
+        found: Vec<crate::weigh::WeighedProcessor>,
     }
 
     /// Weighs the session's processors: all of them in the long tour, in the short one the one that six tracks have and that costs
@@ -38,7 +38,7 @@ mod here {
         const DEAREST: &str = "tuner";
         let only = (!detail.is_full()).then_some(DEAREST);
         let catalogue = CatalogueFile { catalogue: Some(dir.join("processors.toml")) };
-        let asked = Asked {
+        let asked = WeighOrder {
             rates: vec![session.deliver.rate_hz.get()],
             blocks: vec![64, 256, 1024],
             settings: None,
@@ -56,13 +56,17 @@ mod here {
         context: &Context<'_>,
         by_class: &Plan,
         Weighed { only, weighing, searched, found }: Weighed,
-    ) -> Result<Vec<Step>, Failure> {
-        let told =
-            crate::weigh::text::Told { found: &found, missing: &searched.missing, kept: None, session: None };
+    ) -> Result<Vec<TourStep>, Failure> {
+        let told = crate::weigh::text::WeighAnswer {
+            found: &found,
+            missing: &searched.missing,
+            kept: None,
+            session: None,
+        };
         let (rig, session) = opened_weighed(dir, weighing.known())?;
         let plan = plan::plan(Context { rig: &rig, session: &session, ..*context }, &AllCores);
         let kinds = found.len();
-        Ok(vec![Step {
+        Ok(vec![TourStep {
             question: match only {
                 None => "What do its plug-ins cost? The computer knows. (Ten made up are built in.)",
                 Some(_) => {
@@ -83,7 +87,7 @@ mod here {
 
 #[cfg(not(target_os = "linux"))]
 mod nowhere {
-    use crate::demo::text::Step;
+    use crate::demo::text::TourStep;
     use crate::shared::answer::Detail;
     use crate::shared::failure::Failure;
     use std::path::Path;
@@ -95,7 +99,7 @@ mod nowhere {
         Ok(())
     }
 
-    pub fn weighed(_: &Path, _: &Context<'_>, _: &Plan, (): ()) -> Result<Vec<Step>, Failure> {
+    pub fn weighed(_: &Path, _: &Context<'_>, _: &Plan, (): ()) -> Result<Vec<TourStep>, Failure> {
         Ok(Vec::new())
     }
 }

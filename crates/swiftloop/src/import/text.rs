@@ -6,11 +6,11 @@ use crate::shared::words::warnings::capital;
 use serde_json::{Value, json};
 use std::path::Path;
 use swiftloop_core::session::Source;
-use swiftloop_files::import::{Found, Merged};
+use swiftloop_files::import::{ImportedProject, Merged};
 
 /// An import.
 pub struct Imported<'a> {
-    pub found: &'a Found,
+    pub found: &'a ImportedProject,
     pub merged: &'a Merged,
     pub into: &'a Path,
     /// The rig to plan with, where it was named.
@@ -20,7 +20,7 @@ pub struct Imported<'a> {
 }
 
 /// What only a person knows.
-struct Question {
+struct OpenQuestion {
     what: String,
     usual: String,
     how: &'static str,
@@ -101,7 +101,7 @@ impl Imported<'_> {
         format!("{}{rate}.", parts.join(", "))
     }
 
-    fn questions(&self) -> Vec<Question> {
+    fn questions(&self) -> Vec<OpenQuestion> {
         let f = self.found;
         let idle: Vec<String> = f.tracks.iter().filter(|t| t.unused).map(|t| t.id.clone()).collect();
         let maybe = if idle.is_empty() {
@@ -110,7 +110,7 @@ impl Imported<'_> {
             format!(" ({}: nothing lies on {})", named(&idle, 4), if idle.len() == 1 { "it" } else { "them" })
         };
         let mut all = vec![
-            Question {
+            OpenQuestion {
                 what: format!("Which tracks are live inputs{maybe}?"),
                 usual: "none".into(),
                 how: if idle.is_empty() {
@@ -119,19 +119,19 @@ impl Imported<'_> {
                     "Write source = \"live\" there, and take out unused."
                 },
             },
-            Question {
+            OpenQuestion {
                 what: "Who performs, and how do they listen?".into(),
                 usual: "nobody".into(),
                 how: "Add a [[performer]].",
             },
-            Question {
+            OpenQuestion {
                 what: "Which phases are there?".into(),
                 usual: "mixing".into(),
                 how: "Add a [[phase]] for each.",
             },
         ];
         if f.tracks.iter().any(|t| t.source == Source::Instrument) {
-            all.push(Question {
+            all.push(OpenQuestion {
                 what: "How much memory do the samples of each instrument take?".into(),
                 usual: "none".into(),
                 how: "Write memory_gb there.",

@@ -4,8 +4,8 @@ use crate::shared::chart::{GRID, INK, LINE, MARK, QUIET};
 use plotters::prelude::*;
 use swiftloop_measure::link::measured::{BufferRow, Measured};
 
-type Area<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;
-type Drawn = Result<(), Box<dyn std::error::Error>>;
+type LineArea<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;
+type LineDrawing = Result<(), Box<dyn std::error::Error>>;
 
 /// Fewer late packets than this an hour are drawn at the foot.
 const FLOOR: f64 = 0.1;
@@ -24,7 +24,7 @@ pub fn svg(m: &Measured) -> String {
     text
 }
 
-fn over_time(area: &Area<'_>, m: &Measured) -> Drawn {
+fn over_time(area: &LineArea<'_>, m: &Measured) -> LineDrawing {
     let latest = m.course.iter().map(|p| p.forth_ms.max(p.back_ms)).fold(0.5, f64::max);
     // The buffer is shown where that does not make everything else flat.
     let most = m.recommended_ms.filter(|b| *b < 3.0 * latest).map_or(latest, |b| b.max(latest)) * 1.1;
@@ -49,7 +49,7 @@ fn over_time(area: &Area<'_>, m: &Measured) -> Drawn {
         .bold_line_style(GRID)
         .axis_style(QUIET)
         .draw()?;
-    let line = |of: fn(&swiftloop_measure::link::measured::Point) -> f64| {
+    let line = |of: fn(&swiftloop_measure::link::measured::CoursePoint) -> f64| {
         m.course.iter().map(move |p| (p.at_s, of(p)))
     };
     chart
@@ -88,7 +88,7 @@ fn over_time(area: &Area<'_>, m: &Measured) -> Drawn {
     Ok(())
 }
 
-fn against_buffer(area: &Area<'_>, m: &Measured) -> Drawn {
+fn against_buffer(area: &LineArea<'_>, m: &Measured) -> LineDrawing {
     let allowed = m.allowed_per_hour.max(FLOOR);
     // As far as anybody would go: twice what is recommended, or where nothing more is gained.
     let last = m.receive_buffer.last().map_or(1.0, |r| r.ms).max(1.0);

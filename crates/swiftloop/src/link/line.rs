@@ -1,24 +1,24 @@
 //! What all commands of `link` need of a line: its port, the secret of both sides, what goes over it.
 
-use crate::link::options::{Secret, Sound};
+use crate::link::options::{LineSound, Secret};
 use crate::shared::failure::Failure;
 use swiftloop_core::session::REMOTE;
 use swiftloop_files::{FileError, tables};
 use swiftloop_measure::link::packet::Stream;
-use swiftloop_measure::link::stamp::Key;
+use swiftloop_measure::link::stamp::StampKey;
 use swiftloop_units::Block;
 
 /// The port of the standard.
 pub(super) const PORT: u16 = 862;
 
 /// The secret of both sides, if there is one.
-pub(super) fn key(secret: &Secret) -> Result<Option<Key>, Failure> {
+pub(super) fn key(secret: &Secret) -> Result<Option<StampKey>, Failure> {
     /// A secret is no film.
     const LONGEST: usize = 4096;
     let Some(file) = &secret.key_file else { return Ok(None) };
     let bytes = std::fs::read(file).map_err(|e| FileError::unreadable(file, &e))?;
     let trimmed: &[u8] = bytes.strip_suffix(b"\n").unwrap_or(&bytes);
-    let key = Key::new(trimmed).filter(|_| trimmed.len() <= LONGEST);
+    let key = StampKey::new(trimmed).filter(|_| trimmed.len() <= LONGEST);
     key.map(Some).ok_or_else(|| {
         Failure::usage(
             format!("{} is no key: it is empty, or longer than {LONGEST} bytes", file.display()),
@@ -28,7 +28,7 @@ pub(super) fn key(secret: &Secret) -> Result<Option<Key>, Failure> {
 }
 
 /// What goes over the line.
-pub(super) fn stream(sound: &Sound, v6: bool) -> Result<Stream, Failure> {
+pub(super) fn stream(sound: &LineSound, v6: bool) -> Result<Stream, Failure> {
     let frames = sound.packet.frames(sound.rate);
     let stream = Stream {
         frames: Block::new(frames),

@@ -1,7 +1,7 @@
 //! `link measure`: packets at the pace of sound to a reflector, and what is said of the way there and back.
 
 use super::line::{PORT, allowed, key, stream};
-use crate::link::measure_text::{Live, Measuring, Question, json, show, svg};
+use crate::link::measure_text::{BufferQuestion, MeasureLine, Measuring, json, show, svg};
 use crate::link::options::LinkMeasureOptions;
 use crate::shared::failure::Failure;
 use crate::shared::output::{answer, kept_json, yes_or_no};
@@ -12,10 +12,10 @@ use std::time::Duration;
 use swiftloop_core::soak;
 use swiftloop_core::soak::Decision;
 use swiftloop_files::{FileError, Overwrite, packets_text, save};
-use swiftloop_host::link::{Ask, LinkError, Load, Made, measure, own};
+use swiftloop_host::link::{Ask, LineRun, LinkError, TrafficPattern, measure, own};
 use swiftloop_host::soak::today;
-use swiftloop_measure::link::analyse::{Asked, analyse, late_so_far, spread};
-use swiftloop_measure::link::exchange::{Exchange, Fate};
+use swiftloop_measure::link::analyse::{LineMeasurement, analyse, late_so_far, spread};
+use swiftloop_measure::link::exchange::{Exchange, PacketFate};
 use swiftloop_measure::link::measured::{Carried, Measured, Own};
 use swiftloop_measure::link::packet::{Spare, Stream};
 use swiftloop_units::PerHour;
@@ -47,14 +47,15 @@ pub fn run(options: &LinkMeasureOptions) -> Result<ExitCode, Failure> {
         bytes: carried.bytes as usize,
         dscp: options.dscp,
         key: key(&options.secret)?,
-        load: options.with_load.map(|kbit_s| Load { kbit_s, turns: TURNS }),
+        load: options.with_load.map(|kbit_s| TrafficPattern { kbit_s, turns: TURNS }),
     };
     let allowed_per_hour = allowed(options.allow);
-    let asked = Asked { packet: carried, allowed_per_hour, load_kbit_s: options.with_load.unwrap_or(0.0) };
+    let asked =
+        LineMeasurement { packet: carried, allowed_per_hour, load_kbit_s: options.with_load.unwrap_or(0.0) };
     let with = ours(&ask)?;
     let stop = stopped_by_signals()?;
-    let question = soak::Question { allowed: PerHour::new(allowed_per_hour), error: ERROR };
-    let mut live = Live::begin(&options.host, options.seconds);
+    let question = soak::SoakTest { allowed: PerHour::new(allowed_per_hour), error: ERROR };
+    let mut live = MeasureLine::begin(&options.host, options.seconds);
     let mut next = ASKED_EVERY_S;
     let made = measure(&ask, &stop, |progress, so_far| {
         live.show(progress);
@@ -69,7 +70,7 @@ pub fn run(options: &LinkMeasureOptions) -> Result<ExitCode, Failure> {
     let measured = told(&made, asked, with, &options.host);
     let answered = options.buffer.map(|buffer| {
         let late = late_so_far(&made.exchange, every_ms, buffer);
-        Question {
+        BufferQuestion {
             buffer,
             late: late.count,
             time: late.time,
@@ -92,7 +93,7 @@ pub fn run(options: &LinkMeasureOptions) -> Result<ExitCode, Failure> {
 }
 
 /// What was found, with its name and day.
-fn told(made: &Made, asked: Asked, with: Own, host: &str) -> Measured {
+fn told(made: &LineRun, asked: LineMeasurement, with: Own, host: &str) -> Measured {
     let found = analyse(&made.exchange, asked, Own { real_time: made.real_time, ..with });
     let ip = asked.packet.bytes + 8 + if asked.packet.v6 { 40 } else { 20 };
     let cut_at_bytes = made.largest_whole.filter(|whole| ip > *whole);
@@ -137,8 +138,8 @@ fn ours(ask: &Ask) -> Result<Own, Failure> {
         .fate
         .iter()
         .filter_map(|f| match f {
-            Fate::Back { forth, back } => Some((forth + back) as f64 / 1e6),
-            Fate::Lost | Fate::LostForth | Fate::LostBack => None,
+            PacketFate::Back { forth, back } => Some((forth + back) as f64 / 1e6),
+            PacketFate::Lost | PacketFate::LostForth | PacketFate::LostBack => None,
         })
         .collect();
     Ok(Own { kernel_stamps: made.kernel_stamps, real_time: made.real_time, round_trip_ms: spread(&trips) })

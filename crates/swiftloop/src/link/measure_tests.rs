@@ -4,7 +4,7 @@ use super::*;
 use crate::shared::page::paint;
 use std::path::PathBuf;
 use swiftloop_files::read_link;
-use swiftloop_measure::link::measured::{Between, Load, Spread};
+use swiftloop_measure::link::measured::{FigureRange, TimeSpread, TrafficEffect};
 use swiftloop_units::PerHour;
 
 /// The demo's way.
@@ -13,7 +13,7 @@ fn way() -> Measured {
     read_link(&PathBuf::from(path), None).expect("the demo's own file")
 }
 
-fn said(m: &Measured, question: Option<&Question>, detail: Detail) -> String {
+fn said(m: &Measured, question: Option<&BufferQuestion>, detail: Detail) -> String {
     let measuring = Measuring { measured: m, question, saved: Some(Path::new("link.json")), seconds: 60.0 };
     let painted = paint(&show(&measuring, detail));
     // Without colours.
@@ -47,8 +47,8 @@ fn the_answer_comes_first_and_the_next_step_can_be_pasted() {
 
 #[test]
 fn whatever_spoils_a_measurement_is_told() {
-    let some = Spread { floor: 0.0, p50: 1.0, p90: 2.0, p99: 9.0, p999: 30.0, max: 80.0 };
-    let lost = Between { low: 0.001, typical: 0.01, high: 0.02 };
+    let some = TimeSpread { floor: 0.0, p50: 1.0, p90: 2.0, p99: 9.0, p999: 30.0, max: 80.0 };
+    let lost = FigureRange { low: 0.001, typical: 0.01, high: 0.02 };
     let cases: [(Measured, &str); 9] = [
         (Measured { interrupted: true, ..way() }, "It was broken off after"),
         (Measured { clock_steps: 2, ..way() }, "A clock was set 2 times meanwhile"),
@@ -72,9 +72,9 @@ fn whatever_spoils_a_measurement_is_told() {
         ),
         (
             Measured {
-                with_load: Some(Load {
+                with_load: Some(TrafficEffect {
                     kbit_s: 4000.0,
-                    quiet_ms: Spread::default(),
+                    quiet_ms: TimeSpread::default(),
                     loaded_ms: some,
                     loss: lost,
                 }),
@@ -97,7 +97,7 @@ fn where_no_buffer_is_long_enough_spare_packets_are_proposed_or_ruled_out() {
     let lossy = |twice: f64| {
         let mut m = Measured {
             recommended_ms: None,
-            loss: Between { low: 0.002, typical: 0.003, high: 0.004 },
+            loss: FigureRange { low: 0.002, typical: 0.003, high: 0.004 },
             ..way()
         };
         for row in &mut m.receive_buffer {
@@ -120,8 +120,9 @@ fn where_no_buffer_is_long_enough_spare_packets_are_proposed_or_ruled_out() {
 
 #[test]
 fn a_question_about_one_buffer_is_answered_yes_no_or_not_yet() {
-    let question = soak::Question { allowed: PerHour::new(12.0), error: 0.05 };
-    let asked = |late, decision| Question { buffer: 6.0, late, time: Seconds::new(90.0), decision, question };
+    let question = soak::SoakTest { allowed: PerHour::new(12.0), error: 0.05 };
+    let asked =
+        |late, decision| BufferQuestion { buffer: 6.0, late, time: Seconds::new(90.0), decision, question };
     for (late, decision, words) in [
         (0, Decision::Holds, "Yes: 6.0 ms is long enough (0 late or lost in 90 s; you allow 12 an hour)."),
         (9, Decision::Breaks, "No: 6.0 ms is too short (9 late or lost in 90 s"),

@@ -24,7 +24,7 @@ pub use super::drawing::svg;
 /// A measurement with what it was made for.
 pub struct Measuring<'a> {
     pub measured: &'a Measured,
-    pub question: Option<&'a Question>,
+    pub question: Option<&'a BufferQuestion>,
     /// The file in which it was kept.
     pub saved: Option<&'a Path>,
     /// For how long it was to be.
@@ -32,23 +32,23 @@ pub struct Measuring<'a> {
 }
 
 /// Whether a buffer is long enough, as far as that was answered.
-pub struct Question {
+pub struct BufferQuestion {
     pub buffer: f64,
     pub late: u64,
     pub time: Seconds,
     pub decision: Decision,
-    pub question: soak::Question,
+    pub question: soak::SoakTest,
 }
 
 /// A line on stderr while it goes on.
-pub struct Live {
+pub struct MeasureLine {
     bar: ProgressBar,
     seconds: f64,
     plain: bool,
     next: f64,
 }
 
-impl Live {
+impl MeasureLine {
     pub fn begin(host: &str, seconds: f64) -> Self {
         let plain = !std::io::stderr().is_terminal();
         let host = crate::shared::page::clean(host);
@@ -81,7 +81,7 @@ impl Live {
     }
 }
 
-impl Drop for Live {
+impl Drop for MeasureLine {
     fn drop(&mut self) {
         self.bar.finish_and_clear();
     }
@@ -181,7 +181,7 @@ fn with_spare(m: &Measured) -> String {
     wrapped("", &format!("Send spare packets: {}.", ways.join("; ")))
 }
 
-fn answered(q: &Question) -> String {
+fn answered(q: &BufferQuestion) -> String {
     let buffer = in_ms(Ms::new(q.buffer));
     let allowed = plain(q.question.allowed.raw());
     let seen = format!("{} late or lost in {}", q.late, duration(q.time));
@@ -284,7 +284,7 @@ fn buffers(m: &Measured, detail: Detail) -> String {
 }
 
 fn ways(m: &Measured) -> Vec<(&'static str, String)> {
-    let variation = |s: &swiftloop_measure::link::measured::Spread| {
+    let variation = |s: &swiftloop_measure::link::measured::TimeSpread| {
         format!(
             "half of all packets no more than {} later than the quickest, 99 of 100 {}, the latest {}",
             least(s.p50),

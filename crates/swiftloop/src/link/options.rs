@@ -8,7 +8,7 @@ use swiftloop_units::Hz;
 
 /// `link`
 #[derive(Subcommand)]
-pub enum Link {
+pub enum LinkCommand {
     /// Answer the other side's test packets (RFC 8762), no more than arrive
     Reflect(LinkReflectOptions),
     /// How late, how uneven, how lossy is the way to a reflector, and which receive buffer does it need?
@@ -49,8 +49,8 @@ pub struct LinkReflectOptions {
 
 /// What goes over the line.
 #[derive(Args)]
-pub struct Sound {
-    /// Sound in a packet: a time (2.5ms) or frames (128)
+pub struct LineSound {
+    /// LineSound in a packet: a time (2.5ms) or frames (128)
     #[arg(long, value_name = "LENGTH", default_value = "128", value_parser = length)]
     pub packet: Length,
     /// Channels in a packet
@@ -76,7 +76,7 @@ pub struct LinkMeasureOptions {
     #[arg(long, value_name = "R", value_parser = per_second)]
     pub packets_per_second: Option<f64>,
     #[command(flatten)]
-    pub sound: Sound,
+    pub sound: LineSound,
     /// Late or lost packets an hour that you allow (as the table has it for playing together)
     #[arg(long, value_name = "PER-HOUR", value_parser = per_hour)]
     pub allow: Option<f64>,
@@ -124,7 +124,7 @@ pub struct LinkPlanOptions {
     #[arg(long)]
     pub wireless: bool,
     #[command(flatten)]
-    pub sound: Sound,
+    pub sound: LineSound,
     /// What is played, for the limit
     #[arg(long, default_value = "ensemble")]
     pub playing: String,

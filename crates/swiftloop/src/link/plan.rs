@@ -2,8 +2,8 @@
 
 use super::line::{allowed, stream};
 use crate::link::measure_text::svg;
-use crate::link::options::{LinkPlanOptions, Sound};
-use crate::link::plan_text::{Planned, Side, json, show};
+use crate::link::options::{LineSound, LinkPlanOptions};
+use crate::link::plan_text::{PlanWithoutSession, Side, json, show};
 use crate::shared::failure::Failure;
 use crate::shared::lookup::{connection, driver_model, ids, listener, unknown};
 use crate::shared::output::{answer, yes_or_no};
@@ -68,8 +68,13 @@ pub fn run(options: &LinkPlanOptions) -> Result<ExitCode, Failure> {
     } else {
         measured.iter().zip(&rig.fars).map(|(m, far)| side(Some(m), far.title().into())).collect()
     };
-    let planned =
-        Planned { context: &context, chosen, sides: &sides, files: &options.measured, show: options.show };
+    let planned = PlanWithoutSession {
+        context: &context,
+        chosen,
+        sides: &sides,
+        files: &options.measured,
+        show: options.show,
+    };
     if let (Some(file), Some(m)) = (&options.svg, measured.first()) {
         save(file, crate::shared::page::clean(&svg(m)).as_bytes(), Overwrite::forced(options.force))?;
     }
@@ -100,7 +105,7 @@ fn text(word: &str) -> String {
 }
 
 fn rig_text(options: &LinkPlanOptions) -> String {
-    let Sound { packet, channels, depth, rate } = &options.sound;
+    let LineSound { packet, channels, depth, rate } = &options.sound;
     let frames = packet.frames(*rate);
     let coding = match depth {
         Coding::Bits(bits) => format!("depth = {bits}"),

@@ -24,7 +24,7 @@ pub struct Side {
 }
 
 /// A plan without a session.
-pub struct Planned<'a> {
+pub struct PlanWithoutSession<'a> {
     pub context: &'a Context<'a>,
     pub chosen: &'a Choice,
     pub sides: &'a [Side],
@@ -32,7 +32,7 @@ pub struct Planned<'a> {
     pub show: Option<f64>,
 }
 
-impl Planned<'_> {
+impl PlanWithoutSession<'_> {
     fn together(&self) -> Vec<&Loop> {
         self.chosen.report.loops.iter().filter(|l| l.kind == LoopKind::Together).collect()
     }
@@ -45,7 +45,7 @@ impl Planned<'_> {
     }
 }
 
-pub fn show(p: &Planned<'_>, detail: Detail) -> String {
+pub fn show(p: &PlanWithoutSession<'_>, detail: Detail) -> String {
     let (context, r) = (p.context, &p.chosen.report);
     let together = p.together();
     let mut text = String::new();
@@ -107,7 +107,7 @@ pub fn show(p: &Planned<'_>, detail: Detail) -> String {
 }
 
 /// What to do now.
-fn next(p: &Planned<'_>) -> String {
+fn next(p: &PlanWithoutSession<'_>) -> String {
     let mut text = title("Next");
     match p.files {
         [] => {
@@ -184,7 +184,7 @@ fn packets(side: &Side, planned: Option<Block>) -> String {
     format!("{heading}{}{}", t.show(), wrapped("  ", &legend))
 }
 
-pub fn json(p: &Planned<'_>) -> Value {
+pub fn json(p: &PlanWithoutSession<'_>) -> Value {
     let sides = p.sides.iter().map(|side| {
         let packets = side.packets.iter().map(|c| {
             object!({

@@ -2,7 +2,7 @@
 
 use super::line::{PORT, key};
 use crate::link::options::LinkReflectOptions;
-use crate::link::reflect_text::{Live, Reflected, json, show};
+use crate::link::reflect_text::{ReflectLine, Reflected, json, show};
 use crate::shared::failure::Failure;
 use crate::shared::output::answer;
 use crate::shared::signals::stopped_by_signals;
@@ -10,26 +10,26 @@ use std::io::ErrorKind;
 use std::net::{SocketAddr, ToSocketAddrs};
 use std::process::ExitCode;
 use std::time::Duration;
-use swiftloop_host::link::{LinkError, Listening, reflect};
-use swiftloop_measure::link::reflector::{Memory, Reflector};
+use swiftloop_host::link::{LinkError, RunningReflector, reflect};
+use swiftloop_measure::link::reflector::{Reflector, SequenceMemory};
 
 pub fn run(options: &LinkReflectOptions) -> Result<ExitCode, Failure> {
-    let memory = if options.stateless { Memory::Stateless } else { Memory::Stateful };
+    let memory = if options.stateless { SequenceMemory::Stateless } else { SequenceMemory::Stateful };
     let key = key(&options.secret)?;
     let signed = key.is_some();
     let at = address(&options.listen)?;
     let reflector = || Reflector::new(memory, key.clone(), options.at_most);
-    let mut listening = match Listening::on(at, reflector()) {
+    let mut listening = match RunningReflector::on(at, reflector()) {
         // A system without IP version 6 listens on version 4 alone.
         Err(LinkError::CannotListen(at, _)) if at.ip().is_unspecified() && at.is_ipv6() => {
-            Listening::on(SocketAddr::from(([0, 0, 0, 0], at.port())), reflector())
+            RunningReflector::on(SocketAddr::from(([0, 0, 0, 0], at.port())), reflector())
         }
         other => other,
     }
     .map_err(refused)?;
     let at = listening.address()?;
     let stop = stopped_by_signals()?;
-    let mut live = Live::begin(at, options.seconds);
+    let mut live = ReflectLine::begin(at, options.seconds);
     let lasts = options.seconds.map(Duration::from_secs_f64);
     let tally = reflect(&mut listening, lasts, &stop, |tally, senders| live.show(tally, senders));
     drop(live);

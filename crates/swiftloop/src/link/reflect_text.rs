@@ -7,22 +7,22 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde_json::{Value, json as object};
 use std::io::IsTerminal;
 use std::net::SocketAddr;
-use swiftloop_measure::link::reflector::Tally;
+use swiftloop_measure::link::reflector::ReflectorTally;
 
 /// What a reflector did.
 pub struct Reflected {
     pub at: SocketAddr,
-    pub tally: Tally,
+    pub tally: ReflectorTally,
     pub signed: bool,
     pub stateful: bool,
 }
 
 /// A line on stderr while it listens.
-pub struct Live {
+pub struct ReflectLine {
     bar: ProgressBar,
 }
 
-impl Live {
+impl ReflectLine {
     /// It listens from now on.
     pub fn begin(at: SocketAddr, seconds: Option<f64>) -> Self {
         let until = seconds
@@ -42,7 +42,7 @@ impl Live {
         Self { bar }
     }
 
-    pub fn show(&mut self, tally: &Tally, senders: usize) {
+    pub fn show(&mut self, tally: &ReflectorTally, senders: usize) {
         self.bar.set_message(format!(
             "{} answered for {}; not answered: {} refused, {} with a wrong signature, {} over the limit",
             tally.answered,
@@ -55,7 +55,7 @@ impl Live {
     }
 }
 
-impl Drop for Live {
+impl Drop for ReflectLine {
     fn drop(&mut self) {
         self.bar.finish_and_clear();
     }

@@ -2,14 +2,14 @@
 
 use super::{measure, plan, reflect};
 
-use crate::link::options::Link;
+use crate::link::options::LinkCommand;
 use crate::shared::failure::Failure;
 use std::process::ExitCode;
 
-pub fn run(link: &Link) -> Result<ExitCode, Failure> {
+pub fn run(link: &LinkCommand) -> Result<ExitCode, Failure> {
     match link {
-        Link::Reflect(options) => reflect::run(options),
-        Link::Measure(options) => measure::run(options),
-        Link::Plan(options) => plan::run(options),
+        LinkCommand::Reflect(options) => reflect::run(options),
+        LinkCommand::Measure(options) => measure::run(options),
+        LinkCommand::Plan(options) => plan::run(options),
     }
 }

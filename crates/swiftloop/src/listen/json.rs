@@ -2,12 +2,12 @@
 
 use super::Listened;
 use serde_json::{Value, json as object};
-use swiftloop_measure::listen::{AudioSource, Event};
+use swiftloop_measure::listen::{AudioSource, Crackle};
 use swiftloop_units::Decibels;
 
 pub fn json(heard: &Listened<'_>) -> Value {
     let a = heard.attribution();
-    let event = |e: &Event| {
+    let event = |e: &Crackle| {
         object!({
             "start_frame": e.start,
             "length_frames": e.length,

@@ -12,7 +12,7 @@ pub use timeline::svg;
 
 use swiftloop_core::survey::SeenBlock;
 use swiftloop_files::Recording;
-use swiftloop_measure::listen::{Attribution, AudioSource, Comparison, Event, Scan, per_minute};
+use swiftloop_measure::listen::{Attribution, AudioSource, Crackle, RecordingComparison, Scan, per_minute};
 
 /// A recording and what is known about it.
 pub struct Listened<'a> {
@@ -21,14 +21,14 @@ pub struct Listened<'a> {
     /// What was heard blind.
     pub scan: &'a Scan,
     /// What the comparison says, which then counts.
-    pub comparison: Option<&'a Comparison>,
+    pub comparison: Option<&'a RecordingComparison>,
     /// What works in which blocks on this computer now.
     pub here: &'a [SeenBlock],
 }
 
 impl Listened<'_> {
     /// The events that count.
-    pub fn events(&self) -> &[Event] {
+    pub fn events(&self) -> &[Crackle] {
         self.comparison.map_or(&self.scan.events, |c| &c.events)
     }
 

@@ -11,7 +11,7 @@ use std::process::ExitCode;
 use swiftloop_files::Recording;
 use swiftloop_host::survey::playing;
 use swiftloop_measure::listen;
-use swiftloop_measure::listen::{AgainstRefusal, AudioSource, Cause};
+use swiftloop_measure::listen::{AgainstRefusal, AudioSource, CrackleCause};
 use view::Listened;
 
 pub fn run(options: &ListenOptions) -> Result<ExitCode, Failure> {
@@ -27,7 +27,7 @@ pub fn run(options: &ListenOptions) -> Result<ExitCode, Failure> {
     bar.finish_and_clear();
     let cause = comparison.as_ref().map_or(scan.attribution.cause, |c| c.attribution.cause);
     // Whose blocks are these? Only then the computer is asked.
-    let here = if cause == Cause::Buffer { playing().blocks() } else { Vec::new() };
+    let here = if cause == CrackleCause::Buffer { playing().blocks() } else { Vec::new() };
     let heard = Listened { recording: &recording, scan: &scan, comparison: comparison.as_ref(), here: &here };
     draw(&options.drawing, || view::svg(&heard))?;
     answer(&options.shown, |detail| view::show(&options.recording, &heard, detail), || view::json(&heard))?;

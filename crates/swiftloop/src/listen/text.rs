@@ -9,7 +9,7 @@ use crate::shared::words::figures::{clock, sure};
 use crate::shared::words::warnings::capital;
 use std::path::Path;
 use swiftloop_core::survey::SeenBlock;
-use swiftloop_measure::listen::{AudioSource, Cause, CrackleKind, Event};
+use swiftloop_measure::listen::{AudioSource, Crackle, CrackleCause, CrackleKind};
 use swiftloop_units::{Decibels, Hz};
 
 /// Events listed on one screen.
@@ -89,7 +89,7 @@ pub fn show(path: &Path, heard: &Listened<'_>, detail: Detail) -> String {
 }
 
 /// `3 gaps, 2 repeats.`
-fn kinds(events: &[Event]) -> String {
+fn kinds(events: &[Crackle]) -> String {
     let count = |k: CrackleKind| events.iter().filter(|e| e.kind == k).count();
     let all = CrackleKind::ALL.into_iter().map(|k| (k.as_str(), count(k))).filter(|(_, n)| *n > 0);
     let words: Vec<String> = all.map(|(k, n)| counted(n, k, &format!("{k}s"))).collect();
@@ -103,17 +103,17 @@ fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Vec<String>) {
     let percent = sure(a.confidence);
     let file = quoted(&path.display().to_string());
     match a.cause {
-        Cause::None if heard.comparison.is_some() => (
+        CrackleCause::None if heard.comparison.is_some() => (
             "Recording and original agree all the way.".into(),
             "A smaller buffer may hold as well. Which does this computer hold?".into(),
             vec!["swiftloop soak --ladder".into()],
         ),
-        Cause::None => (
+        CrackleCause::None => (
             "Nothing breaks off, stands still, repeats itself or jumps.".into(),
             "Single clicks in noisy material can hide. If you have what was played, compare every frame:".into(),
             vec![format!("swiftloop listen {file} --against ORIGINAL.wav")],
         ),
-        Cause::Buffer => {
+        CrackleCause::Buffer => {
             let block = a.block.map_or(0, swiftloop_units::Block::get);
             (
                 format!(
@@ -129,7 +129,7 @@ fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Vec<String>) {
                 vec![format!("swiftloop why {file}"), format!("swiftloop soak --buffer {block}")],
             )
         }
-        Cause::Clock => {
+        CrackleCause::Clock => {
             let interval = a.interval.map_or(0.0, |i| i.at(rate).raw() / 1000.0);
             let drift = a.drift.map_or(0.0, |d| d.raw().abs());
             (
@@ -143,7 +143,7 @@ fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Vec<String>) {
                 vec!["swiftloop survey".into()],
             )
         }
-        Cause::SingleChannel => {
+        CrackleCause::SingleChannel => {
             let channel = a.channel.map_or(0, |c| c + 1);
             (
                 format!("Only on channel {channel}, {percent} sure: a driver would break all of them at once."),
@@ -154,7 +154,7 @@ fn cause(path: &Path, heard: &Listened<'_>) -> (String, String, Vec<String>) {
                 vec![format!("swiftloop listen {file}")],
             )
         }
-        Cause::Unknown => (
+        CrackleCause::Unknown => (
             "Lengths and places fit neither a block size nor a clock: cables, power, an edit, another program, or too few \
              events to say."
                 .into(),
@@ -179,7 +179,7 @@ fn whose(block: u32, here: &[SeenBlock]) -> String {
     }
 }
 
-fn list(events: &[Event], rate: Hz) -> String {
+fn list(events: &[Crackle], rate: Hz) -> String {
     // Blind, the shift is seldom known: no column of question marks.
     let known = events.iter().any(|e| e.shift.is_some());
     let mut heads = vec![

@@ -4,19 +4,19 @@ use super::Listened;
 use crate::shared::chart::{GRID, INK, LINE, MARK, QUIET};
 use plotters::prelude::*;
 use swiftloop_files::FileError;
-use swiftloop_measure::listen::{AudioSource, Column, CrackleKind, Event, envelope, worst};
+use swiftloop_measure::listen::{AudioSource, Column, Crackle, CrackleKind, envelope, worst};
 
 /// Columns of the timeline.
 const COLUMNS: u64 = 1100;
 /// Close-ups at most.
 const CLOSE_UPS: usize = 4;
 
-type Shown<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;
-type Drawn = Result<(), Box<dyn std::error::Error>>;
+type TimelineMarks<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;
+type TimelineDrawing = Result<(), Box<dyn std::error::Error>>;
 
 pub fn svg(heard: &Listened<'_>) -> Result<String, FileError> {
     let envelope = envelope(heard.recording, COLUMNS)?;
-    let close: Vec<(&Event, u64, Vec<f32>)> = worst(heard.events(), CLOSE_UPS)
+    let close: Vec<(&Crackle, u64, Vec<f32>)> = worst(heard.events(), CLOSE_UPS)
         .into_iter()
         .map(|e| {
             let margin = (e.length).clamp(80, 800);
@@ -43,7 +43,7 @@ pub fn svg(heard: &Listened<'_>) -> Result<String, FileError> {
     Ok(text)
 }
 
-fn timeline(area: &Shown<'_>, heard: &Listened<'_>, envelope: &[Column]) -> Drawn {
+fn timeline(area: &TimelineMarks<'_>, heard: &Listened<'_>, envelope: &[Column]) -> TimelineDrawing {
     let seconds = heard.recording.seconds();
     let events = heard.events();
     let rate = f64::from(heard.recording.rate().get());
@@ -99,7 +99,13 @@ fn timeline(area: &Shown<'_>, heard: &Listened<'_>, envelope: &[Column]) -> Draw
     Ok(())
 }
 
-fn close_up(area: &Shown<'_>, heard: &Listened<'_>, event: &Event, from: u64, samples: &[f32]) -> Drawn {
+fn close_up(
+    area: &TimelineMarks<'_>,
+    heard: &Listened<'_>,
+    event: &Crackle,
+    from: u64,
+    samples: &[f32],
+) -> TimelineDrawing {
     let peak = samples.iter().fold(1e-4f32, |m, x| m.max(x.abs())) * 1.15;
     let to = from + samples.len() as u64;
     let length = match (event.length, event.shift) {

@@ -134,13 +134,13 @@ fn phases(words: &[String]) -> Result<Vec<String>, Failure> {
 
 /// What a meter shows.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Meter {
+pub struct ShownMeter {
     pub percent: f64,
     pub buffer: String,
 }
 
 /// `40@512`: so many percent, at that buffer.
-pub fn meter(word: &str) -> Result<Meter, Failure> {
+pub fn meter(word: &str) -> Result<ShownMeter, Failure> {
     let wrong = || {
         Failure::usage(
             format!("`{word}` does not say what a meter shows at which buffer"),
@@ -152,5 +152,5 @@ pub fn meter(word: &str) -> Result<Meter, Failure> {
     if !(percent > 0.0 && percent <= 100.0) || buffer.trim().is_empty() {
         return Err(wrong());
     }
-    Ok(Meter { percent, buffer: buffer.trim().into() })
+    Ok(ShownMeter { percent, buffer: buffer.trim().into() })
 }

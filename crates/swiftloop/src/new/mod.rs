@@ -11,7 +11,7 @@ use crate::new::text as view;
 use crate::shared::answer::Files;
 use crate::shared::failure::Failure;
 use crate::shared::output::print;
-use given::Meter;
+use given::ShownMeter;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -30,7 +30,7 @@ pub fn run(options: &NewOptions) -> Result<ExitCode, Failure> {
     if !given::anything(options) && std::io::stdin().is_terminal() && std::io::stdout().is_terminal() {
         ask::ask(&mut answers)?;
     }
-    let place = Place::of(options)?;
+    let place = NewFiles::of(options)?;
     if place.keeps_rig {
         given::fit_to(&place.rig, options, &mut answers)?;
     } else if !answers.rates_hz.contains(&answers.rate_hz) {
@@ -55,7 +55,7 @@ pub fn run(options: &NewOptions) -> Result<ExitCode, Failure> {
 }
 
 /// Which files there are, and which are to be written.
-struct Place {
+struct NewFiles {
     rig: PathBuf,
     session: PathBuf,
     /// The rig is there already, and stays.
@@ -64,7 +64,7 @@ struct Place {
     keeps_session: bool,
 }
 
-impl Place {
+impl NewFiles {
     fn of(options: &NewOptions) -> Result<Self, Failure> {
         let there = |file: &Path| !options.force && file.symlink_metadata().is_ok();
         let (own, session) = (options.dir.join("rig.toml"), options.dir.join("session.toml"));
@@ -90,7 +90,11 @@ impl Place {
     }
 
     /// The note of what the meter shows, as things stand: the first interface and driver, no change in effect.
-    fn note(&self, meter: &Meter, (rig, session): (&str, &str)) -> Result<(NewNote, Rig, Session), Failure> {
+    fn note(
+        &self,
+        meter: &ShownMeter,
+        (rig, session): (&str, &str),
+    ) -> Result<(NewNote, Rig, Session), Failure> {
         let rig = if self.keeps_rig {
             read_rig(&self.rig, tables())?
         } else {

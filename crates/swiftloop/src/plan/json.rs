@@ -2,7 +2,7 @@
 
 use crate::shared::answer::doubt;
 use crate::shared::answer::json::{merge, range, report, setting, trade, warning};
-use crate::shared::answer::notes::Changed;
+use crate::shared::answer::notes::ChangedByNotes;
 use crate::shared::words::reasons::{held_back, other_rate, why_not, without_roll, would_take};
 use crate::shared::words::remedies;
 use serde_json::{Value, json};
@@ -11,7 +11,7 @@ use swiftloop_core::loops::{Context, ranked_drivers};
 use swiftloop_core::plan::{Choice, Plan, Remedy};
 use swiftloop_core::tables::RemedyAction;
 
-pub fn json(context: &Context<'_>, plan: &Plan, noted: Option<&Changed<'_>>) -> Value {
+pub fn json(context: &Context<'_>, plan: &Plan, noted: Option<&ChangedByNotes<'_>>) -> Value {
     let (possible, missed): (Vec<&Choice>, Vec<&Choice>) =
         plan.choices.iter().partition(|c| c.missed.is_none());
     let at = |interface, phase| json!({ "interface": context.rig.interface(interface).id, "phase": context.session.phase(phase).id() });

@@ -8,13 +8,13 @@ use crate::shared::failure::Failure;
 use crate::shared::in_effect::settings_of;
 use crate::shared::lookup::unknown;
 use crate::shared::output::{answer, draw, yes_or_no};
-use crate::shared::project::{Opened, Watched};
+use crate::shared::project::{PlanningBar, Project};
 use std::process::ExitCode;
 use swiftloop_core::plan;
 use swiftloop_files::{Overwrite, save, settings_text};
 
 pub fn run(options: &PlanOptions) -> Result<ExitCode, Failure> {
-    let opened = Opened::read(&options.rig, &options.session, &options.catalogue)?;
+    let opened = Project::read(&options.rig, &options.session, &options.catalogue)?;
     let context = opened.context();
     let (interfaces, phases) = (opened.interfaces(), opened.phases());
     let asked = [("phase", &options.phase, &phases), ("interface", &options.interface, &interfaces)];
@@ -24,8 +24,8 @@ pub fn run(options: &PlanOptions) -> Result<ExitCode, Failure> {
         }
     }
     // The whole session is always planned, so that what is shown does not depend on what is shown beside it.
-    let mut plan = plan::plan(context, &Watched::planning());
-    let before = opened.before_notes().map(|context| plan::plan(context, &Watched::planning()));
+    let mut plan = plan::plan(context, &PlanningBar::planning());
+    let before = opened.before_notes().map(|context| plan::plan(context, &PlanningBar::planning()));
     let wanted = |asked: &[String], id: &str| asked.is_empty() || asked.iter().any(|a| a == id);
     plan.retain(|interface, phase| {
         wanted(&options.interface, &context.rig.interface(interface).id)
@@ -36,7 +36,7 @@ pub fn run(options: &PlanOptions) -> Result<ExitCode, Failure> {
         let text = settings_text(file, &settings_of(context, &plan))?;
         save(file, text.as_bytes(), Overwrite::forced(options.drawing.force))?;
     }
-    let noted = before.as_ref().map(|before| notes::Changed { noted: &opened.noted, before });
+    let noted = before.as_ref().map(|before| notes::ChangedByNotes { noted: &opened.noted, before });
     answer(
         &options.shown,
         |detail| {

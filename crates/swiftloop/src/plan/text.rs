@@ -1,7 +1,7 @@
 //! The plan as text: the answer, the table, three things to do first, the next measurement.
 
 use super::{choice, sheet};
-use crate::shared::answer::notes::Changed;
+use crate::shared::answer::notes::ChangedByNotes;
 use crate::shared::answer::{Detail, Files, doubt, plan_command, warning};
 use crate::shared::page::columns::legend;
 use crate::shared::page::{
@@ -25,7 +25,7 @@ const FIRST: usize = 3;
 pub fn show(
     context: &Context<'_>,
     plan: &Plan,
-    noted: Option<&Changed<'_>>,
+    noted: Option<&ChangedByNotes<'_>>,
     detail: Detail,
     files: &Files,
 ) -> String {

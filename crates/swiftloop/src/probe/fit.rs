@@ -12,7 +12,7 @@ use swiftloop_core::rig::placed;
 use swiftloop_files::{NewTrip, read_rig, save_trips, tables};
 use swiftloop_measure::probe::Collected;
 use swiftloop_units::Hz;
-use view::Saved;
+use view::SavedTrips;
 
 pub fn run(options: &ProbeFitOptions) -> Result<ExitCode, Failure> {
     let (found, rate) = collected(&options.takes, Path::new(""))?;
@@ -37,7 +37,7 @@ pub(super) fn save<'t>(
     target: &'t TripTarget,
     found: &Collected,
     rate: Hz,
-) -> Result<Option<Saved<'t>>, Failure> {
+) -> Result<Option<SavedTrips<'t>>, Failure> {
     let wanted = target.save.as_deref().zip(target.interface.as_deref()).zip(target.driver.as_deref());
     let Some(((rig_file, interface), driver)) = wanted else { return Ok(None) };
     if let Some(why) = &found.unusable {
@@ -49,5 +49,5 @@ pub(super) fn save<'t>(
         .into_iter()
         .map(|trip| NewTrip { interface: interface.into(), driver: driver.into(), trip });
     save_trips(rig_file, tables(), &trips.collect::<Vec<_>>())?;
-    Ok(Some(Saved { rig: rig_file, interface, driver }))
+    Ok(Some(SavedTrips { rig: rig_file, interface, driver }))
 }

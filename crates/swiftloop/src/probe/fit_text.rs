@@ -6,7 +6,7 @@ use crate::shared::words::Explain;
 use crate::shared::words::figures::decimals;
 use serde_json::{Value, json as object};
 use std::path::Path;
-use swiftloop_measure::probe::{Collected, Fit, Label};
+use swiftloop_measure::probe::{Collected, Label, RoundTripLine};
 use swiftloop_units::Hz;
 
 fn label(l: &Label) -> String {
@@ -18,7 +18,7 @@ fn label(l: &Label) -> String {
 }
 
 /// Where the round trips were written.
-pub struct Saved<'a> {
+pub struct SavedTrips<'a> {
     pub rig: &'a Path,
     pub interface: &'a str,
     pub driver: &'a str,
@@ -44,7 +44,7 @@ pub fn lead(found: &Collected) -> Vec<String> {
 }
 
 /// After `probe fit` or `probe run`; `again` is the command, to be followed by where to save.
-pub fn show(found: &Collected, rate: Hz, saved: Option<&Saved<'_>>, again: &str) -> String {
+pub fn show(found: &Collected, rate: Hz, saved: Option<&SavedTrips<'_>>, again: &str) -> String {
     let mut text = heading(&format!("Round trips at {rate}{TIED}Hz"));
     let lines = lead(found);
     if let Some((first, rest)) = lines.split_first() {
@@ -155,7 +155,7 @@ pub fn json(found: &Collected, rate: Hz) -> Value {
     })
 }
 
-fn held(line: &Fit) -> String {
+fn held(line: &RoundTripLine) -> String {
     match line.whole_blocks() {
         Some(2) => "2 blocks, the least there can be: one in, one out".into(),
         Some(3) => "3 blocks, one more than the least: often a second one out, against dropouts".into(),
@@ -169,7 +169,7 @@ fn held(line: &Fit) -> String {
 }
 
 /// What does not depend on the buffer, and whether the line holds.
-fn meaning(line: &Fit, rate: Hz) -> String {
+fn meaning(line: &RoundTripLine, rate: Hz) -> String {
     let mut text = para(&format!(
         "It adds {} frames ({}{TIED}ms) whatever the buffer: converters, safety, transport.",
         decimals(line.fixed.raw(), 2),

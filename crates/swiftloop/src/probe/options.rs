@@ -7,7 +7,7 @@ use swiftloop_units::{Block, Hz};
 
 /// `probe`
 #[derive(Subcommand)]
-pub enum Probe {
+pub enum ProbeCommand {
     /// Make the test signal to play through the loop
     Make(ProbeMakeOptions),
     /// Read what came back: the round trip to a fraction of a frame, drift, lost frames

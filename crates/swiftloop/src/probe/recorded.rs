@@ -5,13 +5,13 @@ use crate::shared::project::AllCores;
 use std::path::Path;
 use swiftloop_files::Recording;
 use swiftloop_measure::listen::AudioSource;
-use swiftloop_measure::probe::{MOST_BURSTS, NotRead, Reading, Recipe, read_from};
+use swiftloop_measure::probe::{MOST_BURSTS, NotRead, ProbeReading, Recipe, read_from};
 
 /// Longest recording that is read where all of it is looked at; a longer probe is not made either.
 pub const LONGEST_S: f64 = 1800.0;
 
 /// Opens and reads a recording of the probe.
-pub fn read_recording(path: &Path, known: Option<Recipe>) -> Result<(Recording, Reading), Failure> {
+pub fn read_recording(path: &Path, known: Option<Recipe>) -> Result<(Recording, ProbeReading), Failure> {
     let recording = Recording::open(path)?;
     let reading = read_from(&recording, known, &AllCores).map_err(|why| match why {
         NotRead::Refused(why) => Failure::refused(path.display(), &why),

@@ -11,7 +11,7 @@ use serde_json::{Value, json as object};
 use std::path::Path;
 use swiftloop_files::{Depth, Recording};
 use swiftloop_measure::listen::AudioSource;
-use swiftloop_measure::probe::{ChannelReading, Onsets, Polarity, Reading, Recipe, Residual, Trouble};
+use swiftloop_measure::probe::{ChannelReading, Onsets, Polarity, ProbeReading, Recipe, Residual, Trouble};
 use swiftloop_units::{Frames, Hz};
 
 /// After `probe make`.
@@ -69,7 +69,7 @@ fn with_doubt(c: &ChannelReading) -> String {
 }
 
 /// The answer, a line for each channel.
-pub fn lead(reading: &Reading, rate: Hz) -> Vec<String> {
+pub fn lead(reading: &ProbeReading, rate: Hz) -> Vec<String> {
     let many = reading.channels.len() > 1;
     let of = |c: &ChannelReading| {
         let lead = if many { format!("Channel {}: the", c.channel + 1) } else { "The".into() };
@@ -86,7 +86,7 @@ pub fn lead(reading: &Reading, rate: Hz) -> Vec<String> {
 pub fn read(
     path: &Path,
     recording: &Recording,
-    reading: &Reading,
+    reading: &ProbeReading,
     (residual, trouble): (Option<Residual>, Option<Trouble>),
     detail: Detail,
 ) -> String {
@@ -130,7 +130,7 @@ pub fn read(
     text
 }
 
-fn table(reading: &Reading, detail: Detail) -> String {
+fn table(reading: &ProbeReading, detail: Detail) -> String {
     let mut heads = vec![
         Head::figures("channel"),
         Head::figures("hears output"),
@@ -177,7 +177,7 @@ fn seconds(frame: u64, rate: Hz) -> f64 {
 }
 
 /// What an engineer should know, and whether it is bad.
-fn notes(reading: &Reading, rate: Hz) -> Vec<(bool, String)> {
+fn notes(reading: &ProbeReading, rate: Hz) -> Vec<(bool, String)> {
     let mut all = Vec::new();
     for c in &reading.channels {
         let on =
@@ -248,7 +248,7 @@ fn residual_words(residual: Residual, rate: Hz) -> String {
 }
 
 /// `probe read --json`
-pub fn json(reading: &Reading, residual: Option<Residual>, trouble: Option<Trouble>) -> Value {
+pub fn json(reading: &ProbeReading, residual: Option<Residual>, trouble: Option<Trouble>) -> Value {
     let rate = reading.recipe.rate;
     let channel = |c: &ChannelReading| {
         object!({

@@ -7,13 +7,13 @@ use swiftloop_core::catalogue::Catalogue;
 use swiftloop_files::{catalogue_of_user, read_catalogue};
 
 /// A catalogue with its place.
-pub struct Kept {
+pub struct UserCatalogue {
     #[cfg_attr(not(target_os = "linux"), allow(dead_code, reason = "processors are weighed on Linux"))]
     pub path: Option<PathBuf>,
     pub catalogue: Catalogue,
 }
 
-impl Kept {
+impl UserCatalogue {
     pub fn read(named: &CatalogueFile) -> Result<Self, Failure> {
         let path = named.catalogue.clone().or_else(catalogue_of_user);
         let catalogue = path.as_deref().map(read_catalogue).transpose()?.unwrap_or_default();

@@ -2,7 +2,7 @@
 
 use crate::shared::failure::Failure;
 use crate::shared::options::Seen;
-use crate::shared::project::{Opened, Watched};
+use crate::shared::project::{PlanningBar, Project};
 use crate::shared::words::InContext;
 use swiftloop_core::notes::{Feels, Note};
 use swiftloop_core::plan;
@@ -14,23 +14,23 @@ use swiftloop_units::ids::{InterfaceId, PhaseId};
 /// Adds a note as asked and tells where, without showing what it changes.
 #[cfg(target_os = "linux")]
 pub fn keep(seen: &Seen) -> Result<std::path::PathBuf, Failure> {
-    Added::of(seen).map(|_| notes_beside(&seen.session))
+    AddedNote::of(seen).map(|_| notes_beside(&seen.session))
 }
 
 /// A note that was added: to what, and all notes that stand there now.
-pub struct Added {
-    pub opened: Opened,
+pub struct AddedNote {
+    pub opened: Project,
     pub place: (InterfaceId, PhaseId),
     pub before: Plan,
     pub notes: Vec<Note>,
 }
 
-impl Added {
+impl AddedNote {
     pub fn of(seen: &Seen) -> Result<Self, Failure> {
-        let opened = Opened::read(&seen.rig, &seen.session, &seen.catalogue)?;
+        let opened = Project::read(&seen.rig, &seen.session, &seen.catalogue)?;
         let context = opened.context();
         let place = opened.place(seen.interface.as_deref(), seen.phase.as_deref())?;
-        let before = plan::plan(context, &Watched::planning());
+        let before = plan::plan(context, &PlanningBar::planning());
         let request =
             Request { driver: seen.driver.clone(), buffer: seen.buffer.clone(), ..Request::default() };
         let trial = attempt_trial(context, Some(&before), place, &request)
@@ -42,7 +42,7 @@ impl Added {
 }
 
 /// The note with all that was so when it was seen: as asked, and as planned for the rest.
-fn as_written(opened: &Opened, seen: &Seen, trial: &Trial<'_>) -> Result<NewNote, Failure> {
+fn as_written(opened: &Project, seen: &Seen, trial: &Trial<'_>) -> Result<NewNote, Failure> {
     let context = opened.context();
     let setting = &trial.arrangement.setting;
     let (roll, workers) = trial.planned.map_or((None, trial.arrangement.workers), |c| {

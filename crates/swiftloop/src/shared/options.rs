@@ -3,7 +3,7 @@
 use clap::{Args, ValueEnum};
 use std::path::PathBuf;
 use swiftloop_core::session::Listens;
-use swiftloop_measure::trace::{Question, Span};
+use swiftloop_measure::trace::{TraceQuery, TraceSpan};
 
 /// How an answer is shown.
 #[derive(Args)]
@@ -107,11 +107,11 @@ pub fn length(text: &str) -> Result<f64, String> {
 
 impl TraceQuestion {
     /// What the options ask.
-    pub fn question(&self) -> Question {
-        Question {
+    pub fn question(&self) -> TraceQuery {
+        TraceQuery {
             thread: self.thread.clone(),
-            period: self.period_us.map(Span::from_us),
-            allowed: self.in_time_us.map(Span::from_us),
+            period: self.period_us.map(TraceSpan::from_us),
+            allowed: self.in_time_us.map(TraceSpan::from_us),
             lanes: false,
         }
     }

@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use swiftloop_core::session::Session;
 use swiftloop_host::LOADS_LIBRARIES;
-use swiftloop_host::weigh::{Listed, Order, Status, Wanted, find, list, standards};
+use swiftloop_host::weigh::{Listed, NamedProcessor, Status, WeighCommand, find, list, standards};
 
 /// A library, and what of it is wanted.
 pub struct Library {
@@ -45,7 +45,7 @@ pub fn of_session(
     }
     let mut searched = Searched::default();
     let names: BTreeSet<&str> = session.processors().filter_map(|p| p.is.as_deref()).collect();
-    let own = |is: &str| Wanted::of(is).map_or_else(|| is.to_string(), |w| w.id);
+    let own = |is: &str| NamedProcessor::of(is).map_or_else(|| is.to_string(), |w| w.id);
     if let Some(id) = id {
         let known: Vec<String> = names.iter().map(|is| own(is)).collect();
         if !known.iter().any(|k| k == id) {
@@ -60,7 +60,7 @@ pub fn of_session(
         asked.entry((path.to_path_buf(), standard)).or_insert_with(ask).clone()
     };
     for is in names.into_iter().filter(|is| id.is_none_or(|id| own(is) == id)) {
-        let holds = Wanted::of(is).and_then(|w| {
+        let holds = NamedProcessor::of(is).and_then(|w| {
             find(&w, named).into_iter().find_map(|path| {
                 let standard = standards().iter().map(|s| s.word()).find(|s| *s == w.standard)?;
                 let all = held(&path, standard);
@@ -91,7 +91,15 @@ fn check(library: &Path) -> Result<(), Failure> {
 }
 
 fn listed(program: &Path, library: &Path, standard: &str) -> Result<Vec<Listed>, Status> {
-    list(&Order { program, library, standard, rates_hz: &[], blocks: &[], settings: None, floor: None })
+    list(&WeighCommand {
+        program,
+        library,
+        standard,
+        rates_hz: &[],
+        blocks: &[],
+        settings: None,
+        floor: None,
+    })
 }
 
 /// What a library holds, and of which standard it is.

@@ -1,7 +1,7 @@
 //! A rig and a session that belong together, read and checked; and the cores that work on them.
 
 use crate::shared::answer::Files;
-use crate::shared::catalogue::Kept;
+use crate::shared::catalogue::UserCatalogue;
 use crate::shared::failure::Failure;
 use crate::shared::lookup::pick;
 use crate::shared::options::CatalogueFile;
@@ -12,7 +12,7 @@ use std::time::{Duration, Instant};
 use swiftloop_core::catalogue::Used;
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::Context;
-use swiftloop_core::notes::{Note, Told, learn};
+use swiftloop_core::notes::{Note, NoteLesson, learn};
 use swiftloop_core::rig::Rig;
 use swiftloop_core::session::{Phase, Session};
 use swiftloop_files::{read_notes, read_rig, read_session_weighed, tables};
@@ -21,7 +21,7 @@ use swiftloop_units::ids::{InterfaceId, PhaseId};
 use swiftloop_units::workers::Workers;
 
 /// A rig and a session that belong together.
-pub struct Opened {
+pub struct Project {
     pub rig: Rig,
     pub session: Session,
     pub rigs: Rigs,
@@ -35,14 +35,14 @@ pub struct Opened {
 /// Notes, what they tell, and how things stood without them.
 pub struct Noted {
     pub notes: Vec<Note>,
-    pub told: Vec<Told>,
+    pub told: Vec<NoteLesson>,
     pub before: Option<(Session, Rigs)>,
 }
 
-impl Opened {
+impl Project {
     pub fn read(rig_file: &Path, session_file: &Path, catalogue: &CatalogueFile) -> Result<Self, Failure> {
         let rig = read_rig(rig_file, tables())?;
-        let known = Kept::read(catalogue)?.catalogue;
+        let known = UserCatalogue::read(catalogue)?.catalogue;
         let (session, weighed) = read_session_weighed(session_file, &rig, tables(), &known)?;
         let notes = read_notes(session_file, (&rig, &session), &today())?;
         let name = |path: &Path| path.display().to_string();
@@ -125,12 +125,12 @@ impl Opened {
 }
 
 /// All cores of this computer, with the progress on a terminal once it takes longer than a moment.
-pub struct Watched {
+pub struct PlanningBar {
     bar: ProgressBar,
     since: Instant,
 }
 
-impl Watched {
+impl PlanningBar {
     /// While something is planned.
     pub fn planning() -> Self {
         let bar = ProgressBar::with_draw_target(Some(0), ProgressDrawTarget::hidden());
@@ -148,13 +148,13 @@ impl Watched {
     }
 }
 
-impl Drop for Watched {
+impl Drop for PlanningBar {
     fn drop(&mut self) {
         self.bar.finish_and_clear();
     }
 }
 
-impl Workers for Watched {
+impl Workers for PlanningBar {
     fn map<T: Send, R: Send>(&self, items: Vec<T>, each: impl Fn(T) -> R + Sync + Send) -> Vec<R> {
         self.bar.inc_length(items.len() as u64);
         AllCores.map(items, |item| {

@@ -3,12 +3,12 @@
 
 use crate::shared::build_info::INSTALLED;
 use crate::shared::failure::Failure;
-use crate::shared::watchdog::Sentinel;
+use crate::shared::watchdog::Watchdog;
 use swiftloop_host::jack::{Server, ServerError};
 
 /// Keeps the server's present buffer in mind.
 pub struct Guard {
-    sentinel: Sentinel,
+    sentinel: Watchdog,
     before: u32,
 }
 
@@ -16,7 +16,7 @@ impl Guard {
     /// Posts the guard. Nothing may be changed before it stands.
     pub fn post(server: &Server) -> Result<Self, Failure> {
         let before = server.buffer();
-        let sentinel = Sentinel::post(|command| {
+        let sentinel = Watchdog::post(|command| {
             command.args(["keep-buffer", "--frames", &before.to_string(), "--library"]).arg(server.library());
         })?;
         sentinel.map(|sentinel| Self { sentinel, before }).ok_or_else(|| {

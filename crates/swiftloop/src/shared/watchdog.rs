@@ -9,11 +9,11 @@ use std::process::{Child, Command, Stdio};
 const WELL: u8 = b'.';
 
 /// A process that stands by.
-pub struct Sentinel {
+pub struct Watchdog {
     child: Child,
 }
 
-impl Sentinel {
+impl Watchdog {
     /// Posts one that runs `command` of this program. Nothing when it cannot be posted: then nothing may be changed.
     pub fn post(command: impl FnOnce(&mut Command)) -> std::io::Result<Option<Self>> {
         let mut program = Command::new(std::env::current_exe()?);

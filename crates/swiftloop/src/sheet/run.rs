@@ -2,7 +2,7 @@
 
 use crate::shared::answer::quoted;
 use crate::shared::failure::Failure;
-use crate::shared::in_effect::Asked;
+use crate::shared::in_effect::PlanInEffect;
 use crate::shared::lookup::unknown;
 use crate::shared::options::Place;
 use crate::shared::output::print;
@@ -98,16 +98,16 @@ fn computers(options: &SheetOptions) -> Result<Vec<(String, Settings)>, Failure>
     let mut all = Vec::new();
     if files.iter().all(|f| holds_settings(f)) {
         for file in files {
-            let asked = Asked::read(std::slice::from_ref(file), &place(options))?;
+            let asked = PlanInEffect::read(std::slice::from_ref(file), &place(options))?;
             all.push((name(file, &asked.settings, files.len()), asked.settings));
         }
     } else if let [rigs @ .., session] = files.as_slice() {
         if rigs.is_empty() {
             // Tells what is wrong with one file.
-            Asked::read(files, &place(options))?;
+            PlanInEffect::read(files, &place(options))?;
         }
         for rig in rigs {
-            let asked = Asked::read(&[rig.clone(), session.clone()], &place(options))?;
+            let asked = PlanInEffect::read(&[rig.clone(), session.clone()], &place(options))?;
             all.push((name(rig, &asked.settings, rigs.len()), asked.settings));
         }
     }

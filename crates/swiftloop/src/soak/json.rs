@@ -3,7 +3,7 @@
 use super::Soaked;
 use serde_json::{Value, json};
 use swiftloop_core::risk::Dropouts;
-use swiftloop_core::soak::{ComparedFigure, Counts, none_in};
+use swiftloop_core::soak::{ComparedFigure, ValueCounts, none_in};
 
 #[cfg(target_os = "linux")]
 fn traced(s: &Soaked<'_>) -> Value {
@@ -18,7 +18,7 @@ fn traced(_: &Soaked<'_>) -> Value {
 /// `soak --json`
 pub fn json(s: &Soaked<'_>) -> Value {
     let dropouts = |d: Dropouts| json!({ "low": d.low, "typical": d.typical, "high": d.high });
-    let times = |c: &Counts| json!({ "p50": c.quantile(0.5), "p99": c.quantile(0.99), "p999": c.quantile(0.999), "max": c.max() });
+    let times = |c: &ValueCounts| json!({ "p50": c.quantile(0.5), "p99": c.quantile(0.99), "p999": c.quantile(0.999), "max": c.max() });
     json!({
         "format": "swiftloop.soak/3",
         "permission": {

@@ -10,13 +10,13 @@ use std::io::IsTerminal;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use std::sync::atomic::Ordering::Relaxed;
-use swiftloop_host::soak::{Meter, WorkerReading};
+use swiftloop_host::soak::{SoakMeter, WorkerReading};
 
 /// Seconds between two plain lines.
 const PLAIN_S: f64 = 10.0;
 
 /// A meter that is being shown, rung after rung.
-pub struct Live {
+pub struct LiveMeter {
     title: String,
     seconds: f64,
     period_us: f64,
@@ -29,7 +29,7 @@ pub struct Live {
     reset: Arc<AtomicBool>,
 }
 
-impl Watching for Live {
+impl Watching for LiveMeter {
     fn begin(&mut self, title: &str, seconds: f64, period_us: f64) {
         (self.title, self.seconds, self.period_us) = (clean(title).into_owned(), seconds, period_us);
         (self.judged_s, self.next_plain_s) = (0.0, PLAIN_S);
@@ -48,7 +48,7 @@ impl Watching for Live {
         self.judged_s += judged_s;
     }
 
-    fn show(&mut self, meter: Option<&Meter>, passed: f64, stretch: f64) {
+    fn show(&mut self, meter: Option<&SoakMeter>, passed: f64, stretch: f64) {
         let judged = self.judged_s + if meter.is_some() { passed } else { 0.0 };
         let to_judge = (self.seconds - judged).max(0.0);
         // Every second is listened to before one is judged.
@@ -86,7 +86,7 @@ impl Watching for Live {
     }
 }
 
-impl Live {
+impl LiveMeter {
     /// A meter without anything to show yet.
     pub fn new() -> Self {
         let bar = std::io::stderr().is_terminal().then(|| {

@@ -15,10 +15,10 @@ mod traced;
 pub use json::json;
 pub use text::show;
 
-use crate::soak::machine::{Chain, Since};
+use crate::soak::machine::{Chain, ChangesSince};
 use std::path::Path;
 use swiftloop_core::rig::WakeProfile;
-use swiftloop_core::soak::{Question, Rung};
+use swiftloop_core::soak::{Rung, SoakTest};
 use swiftloop_host::jack::About;
 use swiftloop_host::soak::Permission;
 use swiftloop_units::{Block, Hz, Seconds};
@@ -32,14 +32,14 @@ pub struct Soaked<'a> {
     pub speed_of_halves: [f64; 2],
     pub rate: Hz,
     pub reserve: f64,
-    pub question: Question,
+    pub question: SoakTest,
     pub ladder: bool,
     /// Length of the show that is asked about.
     pub show: Option<Seconds>,
     pub smallest: Option<Block>,
     pub rungs: &'a [Rung],
     pub profile: Option<&'a WakeProfile>,
-    pub since: Option<&'a Since>,
+    pub since: Option<&'a ChangesSince>,
     pub saved: Option<&'a Path>,
     pub stopped: bool,
     pub clock_step_s: f64,

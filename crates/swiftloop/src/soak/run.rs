@@ -2,8 +2,8 @@
 
 use crate::shared::failure::Failure;
 use crate::shared::output::{answer, yes_or_no};
-use crate::soak::machine::{Lived, Profiles, SoakPlan, check};
-use crate::soak::meter::Live;
+use crate::soak::machine::{Profiles, SoakOutcome, SoakPlan, check};
+use crate::soak::meter::LiveMeter;
 use crate::soak::options::SoakOptions;
 use crate::soak::{Soaked, json, show};
 use std::process::ExitCode;
@@ -18,8 +18,8 @@ pub fn inside(options: &crate::soak::options::SoakInsideOptions) -> ExitCode {
 pub fn run(options: &SoakOptions) -> Result<ExitCode, Failure> {
     let old = check(options)?;
     let mut plan = SoakPlan::of(options)?;
-    let mut live = Live::new();
-    let lived = Lived::through(options, &mut plan, &mut live);
+    let mut live = LiveMeter::new();
+    let lived = SoakOutcome::through(options, &mut plan, &mut live);
     live.clear();
     let lived = lived?;
     let Profiles { profile, saved, since } = Profiles::of(options, &plan, &lived, old);

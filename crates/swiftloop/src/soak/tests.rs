@@ -1,6 +1,6 @@
 //! Every turn that the report of a soak can take, on made-up soaks: the real ones depend on the machine.
 
-use super::{Since, Soaked, json, show};
+use super::{ChangesSince, Soaked, json, show};
 use crate::shared::answer::Detail;
 use crate::shared::page::paint;
 use std::path::Path;
@@ -8,7 +8,7 @@ use std::sync::LazyLock;
 use swiftloop_core::rig::WakeProfile;
 use swiftloop_core::risk::Dropouts;
 use swiftloop_core::soak::{
-    Counts, Decision, Observed, Provenance, Question, Rung, Samples, compare, learn, smallest,
+    Decision, Observed, Provenance, Rung, Samples, SoakTest, ValueCounts, compare, learn, smallest,
 };
 use swiftloop_host::jack::About;
 use swiftloop_host::soak::Permission;
@@ -24,8 +24,8 @@ fn rung(frames: u32, late: u64, decision: Decision) -> Rung {
         block: Block::new(frames),
         rate: RATE,
         observed: Observed { blocks, late, runs: late, lasted: Seconds::new(60.0) },
-        wake_us: Counts::new([(4.0, blocks - 40), (18.0, 39), (310.0, 1)]),
-        exec_us: Counts::new([(420.0, blocks - 2), (990.0, 2)]),
+        wake_us: ValueCounts::new([(4.0, blocks - 40), (18.0, 39), (310.0, 1)]),
+        exec_us: ValueCounts::new([(420.0, blocks - 2), (990.0, 2)]),
         predicted: Dropouts { low: rate(0.5), typical: rate(3.0), high: rate(40.0) },
         decision,
     }
@@ -34,7 +34,7 @@ fn rung(frames: u32, late: u64, decision: Decision) -> Rung {
 /// What a quiet minute teaches, with delays so many times as long.
 fn profile(longer: f64) -> WakeProfile {
     let delays = (1..20_000u32).map(|i| (4.0 - 3.0 * longer * (f64::from(i) / 20_000.0).ln(), 1));
-    let heard = Samples { wakes: Counts::new(delays), ..Samples::default() };
+    let heard = Samples { wakes: ValueCounts::new(delays), ..Samples::default() };
     let about =
         Provenance { date: "2026-03-01".into(), core_speed: Some(1.2 / longer), ..Provenance::default() };
     learn(&heard, &about).unwrap()
@@ -52,7 +52,7 @@ fn soaked(rungs: &[Rung]) -> Soaked<'_> {
         speed_of_halves: [1.5, 0.96],
         rate: RATE,
         reserve: 1.0,
-        question: Question { allowed: PerHour::new(1.0), error: 0.001 },
+        question: SoakTest { allowed: PerHour::new(1.0), error: 0.001 },
         show: None,
         ladder: false,
         smallest: None,
@@ -146,7 +146,8 @@ fn what_was_refused_or_went_wrong_is_told_with_a_way_out() {
 fn a_machine_is_compared_with_itself() {
     let rungs = [rung(128, 0, Decision::Holds)];
     let against = |now: f64| {
-        let since = Since { date: "2026-03-01".into(), changes: compare(&profile(1.0), &profile(now)) };
+        let since =
+            ChangesSince { date: "2026-03-01".into(), changes: compare(&profile(1.0), &profile(now)) };
         let saved = Some(Path::new("my rig.toml"));
         shown(&Soaked { since: Some(&since), saved, ..soaked(&rungs) }, Detail::Screen)
     };

@@ -1,6 +1,6 @@
 //! A soak as text.
 
-use super::{Since, Soaked};
+use super::{ChangesSince, Soaked};
 use crate::shared::answer::{Detail, quoted};
 use crate::shared::page::columns::legend;
 use crate::shared::page::{
@@ -9,7 +9,7 @@ use crate::shared::page::{
 use crate::shared::words::figures::{an_hour, duration, per_hour, percent, plain, rate, us};
 use crate::shared::words::survey::ALLOW_REALTIME;
 use crate::shared::words::warnings::capital;
-use swiftloop_core::soak::{ComparedFigure, Counts, Decision, Rung, none_in, quiet};
+use swiftloop_core::soak::{ComparedFigure, Decision, Rung, ValueCounts, none_in, quiet};
 
 /// The text.
 pub fn show(s: &Soaked<'_>, detail: Detail) -> String {
@@ -228,7 +228,7 @@ fn happened(rungs: &[Rung]) -> String {
         Head::figures("longest"),
     ]);
     for r in rungs {
-        let of = |c: &Counts, q: f64| us(c.quantile(q));
+        let of = |c: &ValueCounts, q: f64| us(c.quantile(q));
         let mut row =
             vec![r.block.to_string(), us(r.block.period(r.rate).raw()), r.observed.blocks.to_string()];
         for counts in [&r.wake_us, &r.exec_us] {
@@ -350,14 +350,14 @@ fn machine(s: &Soaked<'_>, detail: Detail) -> String {
     text
 }
 
-fn changed(since: &Since) -> String {
+fn changed(since: &ChangesSince) -> String {
     let real = since.changes.iter().filter(|c| c.real).count();
     let said = match (real, since.changes.iter().any(|c| c.real && c.worse)) {
         (0, _) => "Nothing changed by more than chance.",
         (_, true) => "The machine has become worse by more than chance.",
         (_, false) => "The machine has become better by more than chance.",
     };
-    let mut text = format!("{}{}", title(&format!("Since {}", since.date)), wrapped("  ", said));
+    let mut text = format!("{}{}", title(&format!("ChangesSince {}", since.date)), wrapped("  ", said));
     let mut t = Columns::new(&[
         Head::words("what"),
         Head::figures("then"),

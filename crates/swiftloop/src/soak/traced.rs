@@ -7,7 +7,7 @@ use crate::shared::words::figures::us;
 use crate::shared::words::thieves::{kind, short, who};
 use crate::soak::machine::Traced;
 use serde_json::{Value, json as object};
-use swiftloop_measure::trace::{Kind, LateBlock, Ranking, Who, rank};
+use swiftloop_measure::trace::{HolderKind, LateBlock, Ranking, Who, rank};
 use swiftloop_units::Block;
 
 /// All late blocks that were looked at.
@@ -22,19 +22,19 @@ const ROWS: usize = 4;
 pub fn by_rung(traced: &Traced) -> Vec<(Block, String)> {
     // Who has no name of its own is told by its kind.
     let lead = |who: &Who| match who.kind {
-        Kind::Host | Kind::Unknown | Kind::OwnWork => kind(who.kind).to_string(),
-        Kind::Priority
-        | Kind::KernelNotPreemptible
-        | Kind::HardInterrupt
-        | Kind::Softirq
-        | Kind::SoftirqNet
-        | Kind::SoftirqTimer
-        | Kind::InterruptsOff
-        | Kind::RtThrottle
-        | Kind::PageFault
-        | Kind::Idle
-        | Kind::Migration
-        | Kind::Lock => short(who),
+        HolderKind::Host | HolderKind::Unknown | HolderKind::OwnWork => kind(who.kind).to_string(),
+        HolderKind::Priority
+        | HolderKind::KernelNotPreemptible
+        | HolderKind::HardInterrupt
+        | HolderKind::Softirq
+        | HolderKind::SoftirqNet
+        | HolderKind::SoftirqTimer
+        | HolderKind::InterruptsOff
+        | HolderKind::RtThrottle
+        | HolderKind::PageFault
+        | HolderKind::Idle
+        | HolderKind::Migration
+        | HolderKind::Lock => short(who),
     };
     let leads = |r: &Ranking| r.all.first().map_or("–".into(), |first| lead(&first.who));
     traced.rungs.iter().map(|(block, reading)| (*block, leads(&reading.told.ranking))).collect()

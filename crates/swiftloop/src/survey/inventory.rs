@@ -1,7 +1,7 @@
 //! What there is: an inventory in a few lines, or in tables of its sound devices and of the machine.
 
 use crate::shared::page::{Columns, Head, TIED, clean, counted, wrapped};
-use swiftloop_core::survey::{Card, Inventory, ServerState, Stream};
+use swiftloop_core::survey::{Card, CardStream, Inventory, ServerState};
 
 /// What there is in a few lines.
 pub fn brief(i: &Inventory) -> String {
@@ -78,7 +78,7 @@ pub fn sound(i: &Inventory) -> String {
     text
 }
 
-fn row(name: &str, s: &Stream) -> [String; 5] {
+fn row(name: &str, s: &CardStream) -> [String; 5] {
     let rates: Vec<String> = s.rates_hz.iter().map(ToString::to_string).collect();
     [
         name.into(),

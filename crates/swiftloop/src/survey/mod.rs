@@ -10,15 +10,15 @@ use crate::shared::words::survey::tell_on;
 use inventory::{brief, machine, sound};
 use serde_json::{Value, json as object};
 use std::path::Path;
-use swiftloop_core::survey::{Finding, Grade, Inventory, System};
-use swiftloop_files::{Added, Difference};
+use swiftloop_core::survey::{Grade, GradedFinding, Inventory, System};
+use swiftloop_files::{AddedToRig, FigureDifference};
 
 /// Everything about one survey.
 pub struct Surveyed<'a> {
     pub inventory: &'a Inventory,
-    pub findings: Vec<Finding>,
+    pub findings: Vec<GradedFinding>,
     pub root: Option<&'a Path>,
-    pub saved: Option<(&'a Path, &'a Added)>,
+    pub saved: Option<(&'a Path, &'a AddedToRig)>,
 }
 
 impl Surveyed<'_> {
@@ -60,7 +60,7 @@ pub fn show(s: &Surveyed<'_>, detail: Detail) -> String {
 }
 
 /// The answer.
-pub fn lead(findings: &[Finding]) -> String {
+pub fn lead(findings: &[GradedFinding]) -> String {
     let count = |grade| findings.iter().filter(|f| f.grade == grade).count();
     let parts: Vec<String> = [Grade::Severe, Grade::Costly, Grade::Mild]
         .into_iter()
@@ -84,7 +84,7 @@ fn grade(g: Grade) -> String {
 }
 
 /// The gravest with their cures, the others in a line each.
-fn first(system: System, findings: &[Finding]) -> String {
+fn first(system: System, findings: &[GradedFinding]) -> String {
     let mut text = String::new();
     for (n, f) in findings.iter().take(TOLD).enumerate() {
         let told = tell_on(system, &f.hurt);
@@ -105,7 +105,7 @@ fn first(system: System, findings: &[Finding]) -> String {
 }
 
 /// A finding whole.
-fn told(system: System, f: &Finding) -> String {
+fn told(system: System, f: &GradedFinding) -> String {
     let told = tell_on(system, &f.hurt);
     let mut text = format!("\n{}", wrapped(&format!("{} ", grade(f.grade)), &told.what));
     text.push_str(&wrapped("       costs  ", told.costs));
@@ -118,7 +118,7 @@ fn told(system: System, f: &Finding) -> String {
 }
 
 /// What was done to a file that was there.
-fn in_an_old_file(file: &str, added: &Added) -> String {
+fn in_an_old_file(file: &str, added: &AddedToRig) -> String {
     let replaced: Vec<&str> =
         added.differences.iter().filter(|d| d.replaced).map(|d| d.key.as_str()).collect();
     let new = format!("Added to {file}: {}.", added.what.join(", "));
@@ -133,7 +133,7 @@ fn in_an_old_file(file: &str, added: &Added) -> String {
 }
 
 /// What the file says otherwise than the machine.
-fn differing(s: &Surveyed<'_>, file: &str, all: &[Difference]) -> String {
+fn differing(s: &Surveyed<'_>, file: &str, all: &[FigureDifference]) -> String {
     if all.is_empty() {
         return String::new();
     }
@@ -215,7 +215,7 @@ fn next(s: &Surveyed<'_>, detail: Detail) -> String {
 /// `survey --json`
 pub fn json(s: &Surveyed<'_>) -> Result<Value, std::io::Error> {
     let value = |v: serde_json::Result<Value>| v.map_err(std::io::Error::other);
-    let finding = |f: &Finding| {
+    let finding = |f: &GradedFinding| {
         let told = tell_on(s.inventory.system, &f.hurt);
         let cure = std::iter::once(told.cure).chain(told.commands).filter(|c| !c.is_empty());
         object!({

@@ -6,8 +6,8 @@ use crate::trace::compare_text::{Compared, json, show};
 use crate::trace::options::TraceCompareOptions;
 use std::path::Path;
 use std::process::ExitCode;
-use swiftloop_files::trace::{Reading, read_trace};
-use swiftloop_measure::trace::{Question, compare};
+use swiftloop_files::trace::{TraceReading, read_trace};
+use swiftloop_measure::trace::{TraceQuery, compare};
 
 pub fn run(options: &TraceCompareOptions) -> Result<ExitCode, Failure> {
     let question = options.question.question();
@@ -19,7 +19,7 @@ pub fn run(options: &TraceCompareOptions) -> Result<ExitCode, Failure> {
 }
 
 /// One of the two; something of it has to be judged, or watched by us.
-fn read(file: &Path, question: &Question) -> Result<Reading, Failure> {
+fn read(file: &Path, question: &TraceQuery) -> Result<TraceReading, Failure> {
     let reading = read_trace(file, question)?;
     if reading.told.is_judged() || reading.was_watched() || question.thread.is_some() {
         return Ok(reading);

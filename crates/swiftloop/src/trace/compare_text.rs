@@ -5,16 +5,16 @@ use crate::shared::page::{Columns, Head, answer, command, tied, wrapped};
 use crate::shared::words::thieves::{kind, short, who};
 use serde_json::{Value, json as object};
 use std::path::Path;
-use swiftloop_measure::trace::{CHANCE, Changed, Comparison};
+use swiftloop_measure::trace::{CHANCE, ChangedThief, TraceComparison};
 
 /// Both.
 pub struct Compared<'a> {
     pub files: [&'a Path; 2],
-    pub found: &'a Comparison,
+    pub found: &'a TraceComparison,
 }
 
 /// What became of a thief.
-fn verdict(c: &Comparison, thief: &Changed) -> &'static str {
+fn verdict(c: &TraceComparison, thief: &ChangedThief) -> &'static str {
     match (thief.by_chance < CHANCE, thief.late) {
         (false, _) => "cannot be told",
         (true, [_, 0]) => "went away",

@@ -5,10 +5,10 @@ use crate::shared::answer::thieves::late;
 use crate::shared::answer::thieves::ranking;
 use crate::shared::answer::thieves::together;
 use serde_json::{Value, json as object};
-use swiftloop_files::trace::Reading;
+use swiftloop_files::trace::TraceReading;
 
 /// What was read, without the answer.
-fn input(reading: &Reading) -> Value {
+fn input(reading: &TraceReading) -> Value {
     let told = &reading.told;
     object!({
         "lines": reading.lines,

@@ -7,7 +7,7 @@ use crate::shared::words::figures::us;
 use crate::shared::words::thieves::who;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
-use swiftloop_measure::trace::{LaneHas, LateBlock, Names, Stage, Stretch};
+use swiftloop_measure::trace::{BlockStage, CoreStretch, LaneHas, LateBlock, Names};
 
 const WIDTH: u32 = 1280;
 /// Left of the lanes: the cores' names.
@@ -28,7 +28,7 @@ const INTERRUPT: Fill = Fill { color: MARK, legend: "an interrupt" };
 const SOFT: Fill = Fill { color: RGBColor(0xd9, 0x9a, 0x3c), legend: "deferred work" };
 const OUTSIDE: Fill = Fill { color: RGBColor(0x6b, 0x4f, 0x8a), legend: "a host or the firmware" };
 
-fn fill(stretch: &Stretch, block: &LateBlock) -> Option<&'static Fill> {
+fn fill(stretch: &CoreStretch, block: &LateBlock) -> Option<&'static Fill> {
     match stretch.has {
         LaneHas::Nobody => None,
         LaneHas::Thread(t) if t.pid == block.thread.pid => Some(&OURS),
@@ -39,7 +39,7 @@ fn fill(stretch: &Stretch, block: &LateBlock) -> Option<&'static Fill> {
     }
 }
 
-fn label(stretch: &Stretch, names: &Names) -> String {
+fn label(stretch: &CoreStretch, names: &Names) -> String {
     match stretch.has {
         LaneHas::Nobody => String::new(),
         LaneHas::Thread(t) => names.get(t.name).to_string(),
@@ -62,10 +62,10 @@ pub fn svg(block: &LateBlock, names: &Names) -> String {
     text
 }
 
-type Area<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;
+type LanesArea<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;
 
 fn draw(
-    area: &Area<'_>,
+    area: &LanesArea<'_>,
     block: &LateBlock,
     names: &Names,
     bottom: i32,
@@ -116,13 +116,13 @@ fn draw(
 
 /// A frame around the step that grew, on the core of the block.
 fn grown(
-    area: &Area<'_>,
+    area: &LanesArea<'_>,
     block: &LateBlock,
     x: &impl Fn(swiftloop_measure::trace::Instant) -> i32,
 ) -> Result<(), Box<dyn std::error::Error>> {
     let row = block.lanes.iter().position(|l| l.core == block.core).unwrap_or_default() as i32;
     let mut from = block.way.due;
-    for (step, end) in Stage::ALL.into_iter().zip(block.way.ends()) {
+    for (step, end) in BlockStage::ALL.into_iter().zip(block.way.ends()) {
         let Some(end) = end else { continue };
         if step == block.grew {
             let top = TOP + row * LANE;
@@ -136,7 +136,7 @@ fn grown(
 
 /// The instants of the block's way, with their names above.
 fn way(
-    area: &Area<'_>,
+    area: &LanesArea<'_>,
     block: &LateBlock,
     x: &impl Fn(swiftloop_measure::trace::Instant) -> i32,
     bottom: i32,
@@ -146,7 +146,7 @@ fn way(
     let instants = std::iter::once(("due", Some(block.way.due))).chain(ends);
     // Names that would run into each other go up a row.
     let mut taken = [i32::MIN; 6];
-    let grown = Stage::ALL.iter().position(|s| *s == block.grew).unwrap_or_default();
+    let grown = BlockStage::ALL.iter().position(|s| *s == block.grew).unwrap_or_default();
     for (index, (name, at)) in instants.enumerate() {
         let Some(at) = at else { continue };
         let at = x(at);
@@ -163,7 +163,7 @@ fn way(
 
 /// Microseconds from the instant the block was due.
 fn axis(
-    area: &Area<'_>,
+    area: &LanesArea<'_>,
     block: &LateBlock,
     (from, to): (swiftloop_measure::trace::Instant, swiftloop_measure::trace::Instant),
     x: &impl Fn(swiftloop_measure::trace::Instant) -> i32,
@@ -178,7 +178,7 @@ fn axis(
     let style = ("sans-serif", 14).into_font().color(&QUIET).pos(Pos::new(HPos::Center, VPos::Center));
     for tick in first..=last {
         let us = tick as f64 * step;
-        let at = x(block.way.due.after(swiftloop_measure::trace::Span::from_us(us)));
+        let at = x(block.way.due.after(swiftloop_measure::trace::TraceSpan::from_us(us)));
         area.draw(&PathElement::new([(at, bottom - 8), (at, bottom - 2)], QUIET.stroke_width(1)))?;
         area.draw_text(&format!("{us:.0}"), &style, (at, bottom + 10))?;
     }
@@ -187,7 +187,7 @@ fn axis(
     Ok(())
 }
 
-fn legend(area: &Area<'_>, y: i32) -> Result<(), Box<dyn std::error::Error>> {
+fn legend(area: &LanesArea<'_>, y: i32) -> Result<(), Box<dyn std::error::Error>> {
     let style = ("sans-serif", 15).into_font().color(&INK).pos(Pos::new(HPos::Left, VPos::Center));
     let mut at = LEFT;
     for fill in [&OURS, &OTHER, &INTERRUPT, &SOFT, &OUTSIDE] {

@@ -21,17 +21,17 @@ pub mod run;
 mod tests;
 
 use std::path::Path;
-use swiftloop_files::trace::Reading;
-use swiftloop_measure::trace::{Heard, LateBlock};
+use swiftloop_files::trace::TraceReading;
+use swiftloop_measure::trace::{LateBlock, MatchedCrackles};
 
 /// A trace that was read.
 pub struct TraceRead<'a> {
     pub file: &'a Path,
-    pub reading: &'a Reading,
+    pub reading: &'a TraceReading,
     /// A thread was named.
     pub thread: Option<&'a str>,
     /// What a recording made meanwhile says, when there is one: nothing when the two do not fit together.
-    pub heard: Option<Option<&'a Heard>>,
+    pub heard: Option<Option<&'a MatchedCrackles>>,
     /// The block that is told.
     pub chosen: Option<usize>,
 }

@@ -7,7 +7,7 @@ use std::path::PathBuf;
 
 /// `trace`
 #[derive(Subcommand)]
-pub enum Trace {
+pub enum TraceCommand {
     /// Look into the kernel while sound is played: for a time, or until something is noticed (Linux, as root)
     #[cfg(target_os = "linux")]
     Record(TraceRecordOptions),

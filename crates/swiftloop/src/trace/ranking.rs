@@ -5,7 +5,7 @@ use crate::shared::page::clean;
 use crate::shared::words::thieves::kind;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
-use swiftloop_measure::trace::Told;
+use swiftloop_measure::trace::TraceSummary;
 
 const WIDTH: u32 = 1280;
 const LEFT: i32 = 420;
@@ -15,7 +15,7 @@ const TOP: i32 = 110;
 /// Rows at most.
 const ROWS: usize = 14;
 
-pub fn svg(told: &Told) -> String {
+pub fn svg(told: &TraceSummary) -> String {
     let rows = told.ranking.all.len().clamp(1, ROWS) as i32;
     let height = TOP + rows * ROW + 92;
     let mut text = String::new();
@@ -28,9 +28,9 @@ pub fn svg(told: &Told) -> String {
     text
 }
 
-type Area<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;
+type RankingArea<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;
 
-fn draw(area: &Area<'_>, told: &Told, bottom: i32) -> Result<(), Box<dyn std::error::Error>> {
+fn draw(area: &RankingArea<'_>, told: &TraceSummary, bottom: i32) -> Result<(), Box<dyn std::error::Error>> {
     area.fill(&WHITE)?;
     let write = |text: &str, at: (i32, i32), size: i32, color: RGBColor, side: HPos| {
         let style = ("sans-serif", size).into_font().color(&color).pos(Pos::new(side, VPos::Center));

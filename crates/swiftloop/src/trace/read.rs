@@ -9,14 +9,14 @@ use crate::trace::options::TraceReadOptions;
 use crate::trace::{TraceRead, json, lanes, ranking, read_text as view};
 use std::path::Path;
 use std::process::ExitCode;
-use swiftloop_files::trace::{Reading, read_trace};
+use swiftloop_files::trace::{TraceReading, read_trace};
 use swiftloop_files::{Overwrite, Recording, save};
 use swiftloop_measure::listen;
 use swiftloop_measure::listen::AudioSource;
-use swiftloop_measure::trace::{Heard, Question};
+use swiftloop_measure::trace::{MatchedCrackles, TraceQuery};
 
 pub fn run(options: &TraceReadOptions) -> Result<ExitCode, Failure> {
-    let question = Question { lanes: options.lanes.is_some(), ..options.question.question() };
+    let question = TraceQuery { lanes: options.lanes.is_some(), ..options.question.question() };
     let mut reading = read_trace(&options.file, &question)?;
     let with = options.recording.as_deref().map(|r| crackling(&mut reading, r, options.began)).transpose()?;
     let count = reading.told.late.len();
@@ -61,7 +61,11 @@ pub fn run(options: &TraceReadOptions) -> Result<ExitCode, Failure> {
 }
 
 /// Leaves only those late blocks at which a recording crackles.
-fn crackling(reading: &mut Reading, recording: &Path, began: Option<f64>) -> Result<Option<Heard>, Failure> {
+fn crackling(
+    reading: &mut TraceReading,
+    recording: &Path,
+    began: Option<f64>,
+) -> Result<Option<MatchedCrackles>, Failure> {
     let recording = Recording::open(recording)?;
     let scan = listen::listen(&recording, &AllCores, |_| ())?;
     let rate = f64::from(recording.rate().get());

@@ -9,7 +9,7 @@ use crate::shared::page::{
 use crate::shared::words::figures::{duration, us};
 use crate::shared::words::thieves::{kind, short, stage, who};
 use crate::shared::words::warnings::capital;
-use swiftloop_measure::trace::{Kind, LateBlock, Ranked, Stage};
+use swiftloop_measure::trace::{BlockStage, HolderKind, LateBlock, Ranked};
 use swiftloop_units::Seconds;
 
 /// Rows of a table without `--full`.
@@ -146,7 +146,7 @@ fn one(read: &TraceRead<'_>, at: usize, block: &LateBlock, detail: Detail) -> St
         block.core.0
     ));
     let mut table = Columns::new(&[Head::words("its way"), Head::figures("took"), Head::words("")]);
-    for (step, span) in Stage::ALL.into_iter().zip(block.way.stages()) {
+    for (step, span) in BlockStage::ALL.into_iter().zip(block.way.stages()) {
         let took = span.map_or_else(|| "not seen".to_string(), |s| us(s.us()));
         let mark = if step == block.grew { styled(Style::Bad, "grew") } else { String::new() };
         table.row([tied(stage(step)), tied(&took), mark]);
@@ -176,7 +176,7 @@ fn sureness(read: &TraceRead<'_>, detail: Detail) -> String {
     let reading = read.reading;
     let told = &reading.told;
     let mut notes = Vec::new();
-    if told.late.iter().any(|b| b.thief.kind == Kind::Host) {
+    if told.late.iter().any(|b| b.thief.kind == HolderKind::Host) {
         notes.push("That a host or the firmware took the time is likely, not proven: nothing of the system itself ran then.".into());
     }
     if told.lost > 0 {

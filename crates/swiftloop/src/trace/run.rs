@@ -6,15 +6,15 @@ use super::{compare, read};
 use crate::shared::failure::Failure;
 use crate::shared::watchdog::stand_by;
 use crate::trace::options::ClearTraceOptions;
-use crate::trace::options::Trace;
+use crate::trace::options::TraceCommand;
 use std::process::ExitCode;
 
-pub fn run(trace: &Trace) -> Result<ExitCode, Failure> {
+pub fn run(trace: &TraceCommand) -> Result<ExitCode, Failure> {
     match trace {
         #[cfg(target_os = "linux")]
-        Trace::Record(options) => record::run(options),
-        Trace::Read(options) => read::run(options),
-        Trace::Compare(options) => compare::run(options),
+        TraceCommand::Record(options) => record::run(options),
+        TraceCommand::Read(options) => read::run(options),
+        TraceCommand::Compare(options) => compare::run(options),
     }
 }
 

@@ -8,9 +8,10 @@ use super::{TraceRead, compare_text};
 use crate::shared::answer::Detail;
 use crate::shared::page::paint;
 use std::path::Path;
-use swiftloop_files::trace::{Reading, Seen};
+use swiftloop_files::trace::{EventKindsSeen, TraceReading};
 use swiftloop_measure::trace::{
-    Changed, Comparison, Core, Heard, Holder, Kind, LateBlock, Pid, Span, Stage, Thread, Told, Way, Who, rank,
+    BlockStage, BlockStages, ChangedThief, Core, Holder, HolderKind, LateBlock, MatchedCrackles, Pid, Thread,
+    TraceComparison, TraceSpan, TraceSummary, Who, rank,
 };
 
 /// As on a terminal, without its colours; no line is wider than the page but those that are commands.
@@ -22,14 +23,14 @@ fn plain(text: &str) -> String {
     text
 }
 
-fn who(kind: Kind, name: &str) -> Who {
+fn who(kind: HolderKind, name: &str) -> Who {
     Who { kind, name: name.into() }
 }
 
 /// A block that was late by these holders, in microseconds.
-fn late(reading: &mut Reading, holders: &[(Kind, &str, f64)]) -> LateBlock {
-    let held = |(kind, name, us): &(Kind, &str, f64)| {
-        let took = Span::from_us(*us);
+fn late(reading: &mut TraceReading, holders: &[(HolderKind, &str, f64)]) -> LateBlock {
+    let held = |(kind, name, us): &(HolderKind, &str, f64)| {
+        let took = TraceSpan::from_us(*us);
         Holder { who: who(*kind, name), took, extra: took }
     };
     let holders: Vec<Holder> = holders.iter().map(held).collect();
@@ -37,11 +38,11 @@ fn late(reading: &mut Reading, holders: &[(Kind, &str, f64)]) -> LateBlock {
     LateBlock {
         thread: Thread { pid: Pid(70), name: reading.names.of("mixer") },
         core: Core(1),
-        way: Way::default(),
-        took: Span(holders.iter().map(|h| h.took.0).sum()),
-        allowed: Span::from_us(133.0),
+        way: BlockStages::default(),
+        took: TraceSpan(holders.iter().map(|h| h.took.0).sum()),
+        allowed: TraceSpan::from_us(133.0),
         by_deadline: false,
-        grew: Stage::WokenToScheduled,
+        grew: BlockStage::WokenToScheduled,
         holders,
         thief,
         lost: false,
@@ -51,24 +52,30 @@ fn late(reading: &mut Reading, holders: &[(Kind, &str, f64)]) -> LateBlock {
 }
 
 /// A reading of these blocks; each is a list of holders.
-fn reading(blocks: &[&[(Kind, &str, f64)]]) -> Reading {
-    let seen =
-        Seen { switches: true, wakings: true, interrupts: true, soft: true, timers: true, counted: true };
-    let mut reading = Reading { seen, ..Reading::default() };
+fn reading(blocks: &[&[(HolderKind, &str, f64)]]) -> TraceReading {
+    let seen = EventKindsSeen {
+        switches: true,
+        wakings: true,
+        interrupts: true,
+        soft: true,
+        timers: true,
+        counted: true,
+    };
+    let mut reading = TraceReading { seen, ..TraceReading::default() };
     let all: Vec<LateBlock> = blocks.iter().map(|b| late(&mut reading, b)).collect();
     let ranking = rank(&all);
-    reading.told = Told {
+    reading.told = TraceSummary {
         events: 1000,
         marks: all.len() as u64,
         late_count: all.len() as u64,
         late: all,
         ranking,
-        ..Told::default()
+        ..TraceSummary::default()
     };
     reading
 }
 
-fn told(reading: &Reading) -> String {
+fn told(reading: &TraceReading) -> String {
     let file = Path::new("trace.txt");
     plain(&super::read_text::show(
         &TraceRead { file, reading, thread: None, heard: None, chosen: None },
@@ -78,33 +85,39 @@ fn told(reading: &Reading) -> String {
 
 #[test]
 fn several_late_blocks_get_a_ranking() {
-    let net: &[(Kind, &str, f64)] =
-        &[(Kind::SoftirqNet, "NET_RX: wlp2s0", 400.0), (Kind::OwnWork, "mixer", 9.0)];
-    let host: &[(Kind, &str, f64)] = &[(Kind::Host, swiftloop_measure::trace::HOST, 3000.0)];
-    let both: &[(Kind, &str, f64)] =
-        &[(Kind::Priority, "capture", 100.0), (Kind::Softirq, "BLOCK", 95.0), (Kind::Idle, "idle", 40.0)];
+    let net: &[(HolderKind, &str, f64)] =
+        &[(HolderKind::SoftirqNet, "NET_RX: wlp2s0", 400.0), (HolderKind::OwnWork, "mixer", 9.0)];
+    let host: &[(HolderKind, &str, f64)] = &[(HolderKind::Host, swiftloop_measure::trace::HOST, 3000.0)];
+    let both: &[(HolderKind, &str, f64)] = &[
+        (HolderKind::Priority, "capture", 100.0),
+        (HolderKind::Softirq, "BLOCK", 95.0),
+        (HolderKind::Idle, "idle", 40.0),
+    ];
     insta::assert_snapshot!("ranking", told(&reading(&[net, net, net, host, both])));
 }
 
 #[test]
 fn one_that_needs_two_together_says_so() {
-    let both: &[(Kind, &str, f64)] =
-        &[(Kind::Priority, "capture", 100.0), (Kind::Softirq, "BLOCK", 95.0), (Kind::Idle, "idle", 40.0)];
+    let both: &[(HolderKind, &str, f64)] = &[
+        (HolderKind::Priority, "capture", 100.0),
+        (HolderKind::Softirq, "BLOCK", 95.0),
+        (HolderKind::Idle, "idle", 40.0),
+    ];
     let said = told(&reading(&[both]));
     assert!(
         said.starts_with("One block was late; no single thief: it would have been in time only without"),
         "{said}"
     );
-    let nobody: &[(Kind, &str, f64)] = &[(Kind::Unknown, "events that were lost", 900.0)];
+    let nobody: &[(HolderKind, &str, f64)] = &[(HolderKind::Unknown, "events that were lost", 900.0)];
     let said = told(&reading(&[nobody]));
     assert!(said.contains("the trace does not show that anything") && said.contains("larger ring"), "{said}");
 }
 
 #[test]
 fn all_that_is_wrong_with_a_trace_is_said() {
-    let net: &[(Kind, &str, f64)] = &[(Kind::SoftirqNet, "NET_RX", 400.0)];
+    let net: &[(HolderKind, &str, f64)] = &[(HolderKind::SoftirqNet, "NET_RX", 400.0)];
     let mut poor = reading(&[net]);
-    poor.seen = Seen { switches: true, ..Seen::default() };
+    poor.seen = EventKindsSeen { switches: true, ..EventKindsSeen::default() };
     poor.unread = 3;
     poor.first_unread = Some((17, "what is this".into()));
     poor.unknown.insert("a_new_event".into(), 12);
@@ -113,7 +126,7 @@ fn all_that_is_wrong_with_a_trace_is_said() {
     (poor.told.apart, poor.told.marks, poor.told.unreadable, poor.told.clock_jumps) = (1, 4, 2, 1);
     poor.told.late_count = 9;
     insta::assert_snapshot!("poor", told(&poor));
-    let heard = Heard { began: 12.5, blocks: vec![0], crackles: 9, by_chance: 0.7 };
+    let heard = MatchedCrackles { began: 12.5, blocks: vec![0], crackles: 9, by_chance: 0.7 };
     for heard in [Some(Some(&heard)), Some(None)] {
         let read =
             TraceRead { file: Path::new("t.txt"), reading: &poor, thread: None, heard, chosen: Some(0) };
@@ -128,9 +141,9 @@ fn all_that_is_wrong_with_a_trace_is_said() {
 fn before_and_after_take_five_turns() {
     let files = [Path::new("before.txt"), Path::new("after.txt")];
     let shown = |late: [u64; 2], by_chance| {
-        let who = who(Kind::SoftirqNet, "NET_RX: wlp2s0");
-        let thieves = if late == [0, 0] { vec![] } else { vec![Changed { who, late, by_chance }] };
-        let found = Comparison { hours: [0.5, 0.5], late, by_chance, thieves };
+        let who = who(HolderKind::SoftirqNet, "NET_RX: wlp2s0");
+        let thieves = if late == [0, 0] { vec![] } else { vec![ChangedThief { who, late, by_chance }] };
+        let found = TraceComparison { hours: [0.5, 0.5], late, by_chance, thieves };
         let compared = Compared { files, found: &found };
         let value = compare_text::json(&compared);
         assert_eq!(value["before"]["late_per_hour"], 2.0 * late[0] as f64);

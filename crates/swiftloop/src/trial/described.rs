@@ -16,14 +16,14 @@ use swiftloop_units::{Block, Hz};
 const USUAL: Block = Block::new(128);
 
 /// What was asked, every word known.
-pub struct Asked<'a> {
+pub struct FilelessTrial<'a> {
     options: &'a TryOptions,
     pub model: &'a DriverModel,
     pub rate: Hz,
     pub block: Block,
 }
 
-impl<'a> Asked<'a> {
+impl<'a> FilelessTrial<'a> {
     pub fn of(options: &'a TryOptions) -> Result<Self, Failure> {
         let Some(driver) = &options.driver else {
             return Err(Failure::usage(
@@ -65,7 +65,7 @@ impl<'a> Asked<'a> {
     }
 
     /// Files that say so much and no more. The buffer stands last, the smaller ones before it.
-    pub fn with(&self, model: &DriverModel, block: Block) -> Described {
+    pub fn with(&self, model: &DriverModel, block: Block) -> FilelessTexts {
         let least = model.smallest_at(self.rate);
         let smaller = (4..=12).map(|power| 1 << power).filter(|b| (least.get()..block.get()).contains(b));
         let answers = Answers {
@@ -80,19 +80,19 @@ impl<'a> Asked<'a> {
             tracks: 0,
             ..Answers::default()
         };
-        Described { answers, rate: self.rate, block }
+        FilelessTexts { answers, rate: self.rate, block }
     }
 }
 
 /// A rig of one driver and a session of one track.
-pub struct Described {
+pub struct FilelessTexts {
     answers: Answers,
     rate: Hz,
     block: Block,
 }
 
 /// The same through the readers that user files go through.
-pub struct Opened {
+pub struct FilelessProject {
     rig: Rig,
     session: Session,
     rigs: Rigs,
@@ -101,11 +101,11 @@ pub struct Opened {
     workers: u32,
 }
 
-impl Described {
-    pub fn open(self) -> Result<Opened, Failure> {
+impl FilelessTexts {
+    pub fn open(self) -> Result<FilelessProject, Failure> {
         let rig = rig_from("the driver table", &self.answers.rig(), tables())?;
         let session = session_from("the driver table", &self.answers.session(), &rig, tables())?;
-        Ok(Opened {
+        Ok(FilelessProject {
             rig,
             session,
             rigs: Rigs::default(),
@@ -116,7 +116,7 @@ impl Described {
     }
 }
 
-impl Opened {
+impl FilelessProject {
     pub fn context(&self) -> Context<'_> {
         Context { tables: tables(), rig: &self.rig, session: &self.session, rigs: &self.rigs }
     }

@@ -1,6 +1,6 @@
 //! `try` without files: a first answer from the driver table alone, every assumed leg marked.
 
-use super::described::Asked;
+use super::described::FilelessTrial;
 use crate::shared::failure::Failure;
 use crate::shared::output::{answer, yes_or_no};
 use crate::trial::fileless_text::{self as view, WithDriver};
@@ -13,7 +13,7 @@ use swiftloop_files::tables;
 use swiftloop_units::Block;
 
 pub fn run(options: &TryOptions) -> Result<ExitCode, Failure> {
-    let asked = Asked::of(options)?;
+    let asked = FilelessTrial::of(options)?;
     let model = asked.model;
     let opened = asked.with(model, asked.block).open()?;
     let (context, first) = (opened.context(), opened.answer());

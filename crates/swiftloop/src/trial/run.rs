@@ -5,7 +5,7 @@ use crate::shared::answer::weighed;
 use crate::shared::failure::Failure;
 use crate::shared::lookup::unknown;
 use crate::shared::output::{answer, draw, yes_or_no};
-use crate::shared::project::{Opened, Watched};
+use crate::shared::project::{PlanningBar, Project};
 use crate::shared::words::InContext;
 use crate::trial as view;
 use crate::trial::options::TryOptions;
@@ -15,7 +15,7 @@ use swiftloop_core::plan;
 use swiftloop_core::plan::{Request, attempt_trial};
 
 pub fn run(options: &TryOptions, rig: &Path, session: &Path) -> Result<ExitCode, Failure> {
-    let opened = Opened::read(rig, session, &options.catalogue)?;
+    let opened = Project::read(rig, session, &options.catalogue)?;
     let context = opened.context();
     let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
     let performer = options.performer.as_ref().map(|id| {
@@ -39,7 +39,7 @@ pub fn run(options: &TryOptions, rig: &Path, session: &Path) -> Result<ExitCode,
         performer: performer.transpose()?,
     };
     // Who names everything is answered at once: nothing is searched.
-    let plan = (!request.is_complete()).then(|| plan::plan(context, &Watched::planning()));
+    let plan = (!request.is_complete()).then(|| plan::plan(context, &PlanningBar::planning()));
     let trial = attempt_trial(context, plan.as_ref(), place, &request)
         .map_err(|why| Failure::explained(&InContext(&context, why)))?;
     draw(&options.drawing, || Ok(view::svg(&context, &trial)))?;

@@ -1,7 +1,7 @@
 //! `watch`: an eye on the take.
 
 use crate::shared::failure::Failure;
-use crate::shared::in_effect::{Asked, only_mine};
+use crate::shared::in_effect::{PlanInEffect, only_mine};
 use crate::shared::noting::keep as keep_note;
 use crate::shared::options::CatalogueFile;
 use crate::shared::options::Seen;
@@ -26,7 +26,7 @@ const LONG_S: f64 = 7.0 * 86_400.0;
 const METRICS_S: f64 = 10.0;
 
 pub fn run(options: &WatchOptions) -> Result<ExitCode, Failure> {
-    let asked = Asked::read(&options.files, &options.place)?;
+    let asked = PlanInEffect::read(&options.files, &options.place)?;
     asked.alone()?;
     if options.note && asked.opened.is_none() {
         return Err(Failure::usage(
@@ -75,7 +75,7 @@ pub fn run(options: &WatchOptions) -> Result<ExitCode, Failure> {
     failed?;
     let noted = options.note.then(|| keep(options, demand, &watched.summary)).transpose()?;
     let place = asked.place(demand);
-    let kept = view::Kept {
+    let kept = view::WatchAnswer {
         demand,
         watched: &watched,
         times: &times,

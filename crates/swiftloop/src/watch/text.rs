@@ -10,11 +10,11 @@ use crate::watch::watching::{Moment, Watched};
 use serde_json::{Value, json as object};
 use std::fmt::Write;
 use std::path::Path;
-use swiftloop_core::in_effect::{Demand, Event, Happened};
+use swiftloop_core::in_effect::{Demand, Happened, WatchEvent};
 use swiftloop_units::Seconds;
 
 /// Everything about one watch.
-pub struct Kept<'a> {
+pub struct WatchAnswer<'a> {
     pub demand: &'a Demand,
     pub watched: &'a Watched,
     /// The times of day of the first dropouts.
@@ -43,7 +43,7 @@ pub fn line(demand: &Demand, m: &Moment<'_>) -> String {
 }
 
 /// An event as people read it; nothing for what only the log wants.
-pub fn event(e: &Event, at: &str) -> String {
+pub fn event(e: &WatchEvent, at: &str) -> String {
     let after = |list: &[String]| match list {
         [] => String::new(),
         list => format!(" (shortly before: {})", and_list(list)),
@@ -79,7 +79,7 @@ pub fn event(e: &Event, at: &str) -> String {
 }
 
 /// The summary.
-pub fn show(kept: &Kept<'_>) -> String {
+pub fn show(kept: &WatchAnswer<'_>) -> String {
     let s = &kept.watched.summary;
     let mut text = heading(&format!("{}: {} watched", place(kept.demand), duration(Seconds::new(s.seconds))));
     text.push_str(&answer(&lead(kept)));
@@ -110,7 +110,7 @@ pub fn show(kept: &Kept<'_>) -> String {
     text
 }
 
-fn lead(kept: &Kept<'_>) -> String {
+fn lead(kept: &WatchAnswer<'_>) -> String {
     let s = &kept.watched.summary;
     let server = kept.watched.server.is_some();
     if s.dropouts == 0 {
@@ -136,7 +136,7 @@ fn lead(kept: &Kept<'_>) -> String {
     format!("{n}{at}: so often was a thread of ours late that wakes at the real period.")
 }
 
-fn next(kept: &Kept<'_>) -> String {
+fn next(kept: &WatchAnswer<'_>) -> String {
     let s = &kept.watched.summary;
     if let Some(file) = kept.noted {
         let file = clean(&file.display().to_string()).into_owned();
@@ -165,7 +165,7 @@ fn next(kept: &Kept<'_>) -> String {
 }
 
 /// For programs.
-pub fn json(kept: &Kept<'_>) -> Value {
+pub fn json(kept: &WatchAnswer<'_>) -> Value {
     let s = &kept.watched.summary;
     object!({
         "format": "swiftloop.watch/1",

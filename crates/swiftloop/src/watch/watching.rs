@@ -6,12 +6,12 @@ use crate::shared::recorder::Flight;
 use std::sync::atomic::Ordering::Relaxed;
 use std::sync::atomic::{AtomicBool, AtomicU64};
 use std::time::{Duration, Instant};
-use swiftloop_core::in_effect::{Demand, Event, Sample, Summary, Watcher};
+use swiftloop_core::in_effect::{Demand, Sample, Summary, WatchEvent, Watcher};
 use swiftloop_core::soak::WorkPattern;
 use swiftloop_host::jack::{Server, ServerError, told_of_xruns};
-use swiftloop_host::soak::{Meter, Task, soak, worked_ns};
+use swiftloop_host::soak::{SoakMeter, Task, soak, worked_ns};
 use swiftloop_host::survey::Eye;
-use swiftloop_measure::trace::Span;
+use swiftloop_measure::trace::TraceSpan;
 use swiftloop_units::Micros;
 
 /// Between two looks.
@@ -34,7 +34,7 @@ pub struct Watched {
 /// What a moment of a watch shows.
 pub struct Moment<'a> {
     pub at_s: f64,
-    pub events: &'a [Event],
+    pub events: &'a [WatchEvent],
     pub summary: &'a Summary,
     pub sample: &'a Sample,
 }
@@ -117,9 +117,9 @@ impl Eyes<'_> {
         let real_us = self.demand.period_us();
         let every = (AT_LEAST_US / real_us).ceil().max(1.0);
         let period_us = real_us * every;
-        let mut meter = Meter::new(1);
+        let mut meter = SoakMeter::new(1);
         if let Some(flight) = &mut self.flight {
-            flight.rung(Span::from_us(period_us));
+            flight.rung(TraceSpan::from_us(period_us));
             meter = meter.telling(flight.teller()?);
         }
         let left = self.length.saturating_sub(self.begun.elapsed()).as_secs_f64();
@@ -172,7 +172,7 @@ impl Eyes<'_> {
         &mut self,
         server: Option<&Server>,
         wants_server: bool,
-        meter: &Meter,
+        meter: &SoakMeter,
         xruns: &AtomicU64,
         tell: &mut dyn FnMut(&Moment<'_>),
     ) {

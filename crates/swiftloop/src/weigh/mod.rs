@@ -11,4 +11,4 @@ pub mod text;
 mod weighing;
 
 #[cfg(target_os = "linux")]
-pub use weighing::{Asked, Weighed, Weighing};
+pub use weighing::{WeighOrder, WeighedProcessor, Weighing};

@@ -7,7 +7,7 @@ use crate::weigh::options::{WeighInsideOptions, WeighOptions};
 use crate::weigh::{Weighing, text as view};
 use std::process::ExitCode;
 use swiftloop_files::{read_text, session_alone, tables};
-use swiftloop_host::weigh::{Inside, run_inside};
+use swiftloop_host::weigh::{ChildTask, run_inside};
 use swiftloop_measure::weigh::Yardsticks;
 
 pub fn run(options: &WeighOptions) -> Result<ExitCode, Failure> {
@@ -23,7 +23,7 @@ pub fn run(options: &WeighOptions) -> Result<ExitCode, Failure> {
         }
     };
     let found = weighing.all(&searched.found)?;
-    let told = view::Told {
+    let told = view::WeighAnswer {
         found: &found,
         missing: &searched.missing,
         kept: weighing.place(),
@@ -41,7 +41,7 @@ pub fn inside(options: &WeighInsideOptions) -> ExitCode {
         }
         _ => None,
     };
-    ExitCode::from(run_inside(&Inside {
+    ExitCode::from(run_inside(&ChildTask {
         library: options.library.clone(),
         standard: options.standard.clone(),
         id: options.id.clone(),

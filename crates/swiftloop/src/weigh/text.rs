@@ -1,17 +1,17 @@
 //! What weighing found: what each processor costs and how late it is, or by which name it failed.
 
-use super::Weighed;
+use super::WeighedProcessor;
 use crate::shared::answer::Detail;
 use crate::shared::page::{Columns, Head, answer, clean, counted, title, wrapped};
 use crate::shared::words::figures::decimals;
 use serde_json::{Value, json as object};
 use std::path::Path;
-use swiftloop_host::weigh::Apart;
-use swiftloop_measure::weigh::{AtRate, Span};
+use swiftloop_host::weigh::Sandbox;
+use swiftloop_measure::weigh::{AtRate, NanosRange};
 
 /// All that weighing tells.
-pub struct Told<'a> {
-    pub found: &'a [Weighed],
+pub struct WeighAnswer<'a> {
+    pub found: &'a [WeighedProcessor],
     /// What the session names, and nobody holds.
     pub missing: &'a [String],
     /// Where it is kept.
@@ -19,14 +19,14 @@ pub struct Told<'a> {
     pub session: Option<&'a Path>,
 }
 
-impl Told<'_> {
+impl WeighAnswer<'_> {
     /// All that was asked for was weighed.
     pub fn is_whole(&self) -> bool {
-        self.missing.is_empty() && self.found.iter().all(Weighed::is_weighed)
+        self.missing.is_empty() && self.found.iter().all(WeighedProcessor::is_weighed)
     }
 }
 
-pub fn show(told: &Told<'_>, detail: Detail) -> String {
+pub fn show(told: &WeighAnswer<'_>, detail: Detail) -> String {
     let found = told.found;
     let done = found.iter().filter(|w| w.is_weighed()).count();
     let all = found.len() + told.missing.len();
@@ -49,7 +49,7 @@ pub fn show(told: &Told<'_>, detail: Detail) -> String {
         text.push_str(&title("Mind"));
         notes.iter().for_each(|n| text.push_str(&wrapped("  ", &clean(n))));
     }
-    let failed: Vec<&Weighed> = found.iter().filter(|w| !w.is_weighed()).collect();
+    let failed: Vec<&WeighedProcessor> = found.iter().filter(|w| !w.is_weighed()).collect();
     if !failed.is_empty() || !told.missing.is_empty() {
         text.push_str(&title("Not weighed"));
     }
@@ -62,7 +62,7 @@ pub fn show(told: &Told<'_>, detail: Detail) -> String {
         let why = format!("{is}: nothing that holds it was found; name its library beside --session.");
         text.push_str(&wrapped("  ", &clean(&why)));
     }
-    if detail.is_full() && found.iter().any(Weighed::is_weighed) {
+    if detail.is_full() && found.iter().any(WeighedProcessor::is_weighed) {
         text.push_str(&more(found));
     }
     text.push_str(&shut_in(found, detail));
@@ -71,8 +71,8 @@ pub fn show(told: &Told<'_>, detail: Detail) -> String {
 }
 
 /// What foreign code could not reach meanwhile; what it could, wherever that is so.
-fn shut_in(found: &[Weighed], detail: Detail) -> String {
-    let all: Vec<Apart> = found.iter().filter_map(|w| w.apart).collect();
+fn shut_in(found: &[WeighedProcessor], detail: Detail) -> String {
+    let all: Vec<Sandbox> = found.iter().filter_map(|w| w.apart).collect();
     let Some(one) = all.iter().max_by_key(|a| a.missing().len()) else { return String::new() };
     match one.missing()[..] {
         [] if detail.is_full() => wrapped(
@@ -91,7 +91,7 @@ fn shut_in(found: &[Weighed], detail: Detail) -> String {
 }
 
 /// The table of what each costs.
-fn costs(found: &[Weighed]) -> String {
+fn costs(found: &[WeighedProcessor]) -> String {
     let mut t = Columns::new(&[
         Head::words("processor"),
         Head::figures("Hz"),
@@ -121,7 +121,7 @@ fn costs(found: &[Weighed]) -> String {
 const DEARER: f64 = 2.0;
 
 /// What an engineer would trip over.
-fn notable(w: &Weighed) -> Vec<String> {
+fn notable(w: &WeighedProcessor) -> Vec<String> {
     let mut all = Vec::new();
     let Some(at) = w.by_rate.first().filter(|_| w.is_weighed()) else { return all };
     let id = &w.listed.id;
@@ -150,7 +150,7 @@ fn notable(w: &Weighed) -> Vec<String> {
 }
 
 /// What only some want to know.
-fn more(found: &[Weighed]) -> String {
+fn more(found: &[WeighedProcessor]) -> String {
     let mut t = Columns::new(&[
         Head::words("processor"),
         Head::figures("Hz"),
@@ -179,7 +179,7 @@ fn more(found: &[Weighed]) -> String {
 }
 
 /// Where it is kept, and what to do with it.
-fn kept(told: &Told<'_>) -> String {
+fn kept(told: &WeighAnswer<'_>) -> String {
     let before = told.found.iter().filter(|w| w.before).count();
     let mut text = String::new();
     let Some(path) = told.kept.filter(|_| !told.found.is_empty()) else { return text };
@@ -191,7 +191,7 @@ fn kept(told: &Told<'_>) -> String {
     };
     text.push_str(&wrapped("  ", &format!("In {}.{known}", path.display())));
     if told.session.is_none() {
-        let key = |w: &Weighed| {
+        let key = |w: &WeighedProcessor| {
             let settings = w.settings.as_ref().map_or(String::new(), |s| format!(", settings = \"{s}\""));
             format!("is = \"{}:{}\"{settings}", w.standard, w.listed.id)
         };
@@ -205,7 +205,7 @@ fn kept(told: &Told<'_>) -> String {
     text
 }
 
-fn range(span: Option<Span>, times: f64) -> String {
+fn range(span: Option<NanosRange>, times: f64) -> String {
     span.map_or("unknown".into(), |s| {
         let figure = |x: f64| decimals(x * times, if x * times < 10.0 { 2 } else { 0 });
         format!("{} {} {}", figure(s.low), figure(s.typical), figure(s.high))
@@ -226,8 +226,8 @@ fn late(at: &AtRate) -> String {
     }
 }
 
-pub fn json(told: &Told<'_>) -> Value {
-    let one = |w: &Weighed| {
+pub fn json(told: &WeighAnswer<'_>) -> Value {
+    let one = |w: &WeighedProcessor| {
         let first = w.by_rate.first();
         object!({
             "standard": w.standard,

@@ -1,17 +1,17 @@
 //! Weighing from end to end: which processors of which libraries, each run in a process of its own unless it is known already, and
 //! what was found put into the catalogue at once.
 
-use crate::shared::catalogue::Kept;
+use crate::shared::catalogue::UserCatalogue;
 use crate::shared::failure::Failure;
 use crate::shared::options::CatalogueFile;
 use crate::shared::processors::{Library, told};
 use crate::shared::progress;
 use crate::weigh::options::WeighOptions;
 use std::path::{Path, PathBuf};
-use swiftloop_core::catalogue::{Catalogue, Entry, Fingerprint, Key, OnMachine, WEIGHED};
-use swiftloop_files::Floor;
+use swiftloop_core::catalogue::{Catalogue, Entry, Fingerprint, OnMachine, ProcessorKey, WEIGHED};
+use swiftloop_files::YardstickFloor;
 use swiftloop_host::soak::today;
-use swiftloop_host::weigh::{Apart, Listed, Order, Outcome, Status, content_hash, weigh};
+use swiftloop_host::weigh::{Listed, Sandbox, Status, WeighCommand, WeighOutcome, content_hash, weigh};
 use swiftloop_measure::weigh::AtRate;
 use swiftloop_units::{Block, Hz};
 
@@ -21,19 +21,19 @@ pub struct Weighing {
     rates: Vec<u32>,
     blocks: Vec<u32>,
     machine: String,
-    floor: Floor,
-    kept: Kept,
-    settings: Option<Settings>,
+    floor: YardstickFloor,
+    kept: UserCatalogue,
+    settings: Option<SavedSettings>,
     again: bool,
 }
 
-/// Settings that were saved before.
-struct Settings {
+/// SavedSettings that were saved before.
+struct SavedSettings {
     file: PathBuf,
     hash: String,
 }
 
-impl Settings {
+impl SavedSettings {
     fn read(file: PathBuf) -> Result<Self, Failure> {
         /// No processor keeps more.
         const MOST: u64 = 256 << 20;
@@ -46,7 +46,7 @@ impl Settings {
 }
 
 /// What is asked.
-pub struct Asked {
+pub struct WeighOrder {
     pub rates: Vec<u32>,
     pub blocks: Vec<u32>,
     /// A file with settings.
@@ -55,7 +55,7 @@ pub struct Asked {
     pub again: bool,
 }
 
-impl From<&WeighOptions> for Asked {
+impl From<&WeighOptions> for WeighOrder {
     fn from(options: &WeighOptions) -> Self {
         Self {
             rates: options.rates.iter().map(|r: &Hz| r.get()).collect(),
@@ -67,10 +67,10 @@ impl From<&WeighOptions> for Asked {
 }
 
 impl Weighing {
-    pub fn new(asked: Asked, catalogue: &CatalogueFile, floor: Option<&Path>) -> Result<Self, Failure> {
+    pub fn new(asked: WeighOrder, catalogue: &CatalogueFile, floor: Option<&Path>) -> Result<Self, Failure> {
         let machine = swiftloop_host::processor_name();
-        let Asked { rates, mut blocks, settings, again } = asked;
-        let settings = settings.map(Settings::read).transpose()?;
+        let WeighOrder { rates, mut blocks, settings, again } = asked;
+        let settings = settings.map(SavedSettings::read).transpose()?;
         blocks.sort_unstable();
         blocks.dedup();
         if blocks.len() < 2 {
@@ -83,9 +83,9 @@ impl Weighing {
             program: crate::shared::environment::this_program()?,
             rates,
             blocks,
-            floor: Floor::read(floor, machine.clone()),
+            floor: YardstickFloor::read(floor, machine.clone()),
             machine,
-            kept: Kept::read(catalogue)?,
+            kept: UserCatalogue::read(catalogue)?,
             settings,
             again,
         })
@@ -107,7 +107,7 @@ impl Weighing {
     }
 
     /// Weighs what is wanted, library by library, with the progress on a terminal.
-    pub fn all(&mut self, libraries: &[Library]) -> Result<Vec<Weighed>, Failure> {
+    pub fn all(&mut self, libraries: &[Library]) -> Result<Vec<WeighedProcessor>, Failure> {
         let bar = progress::bar("weighing {bar:30} {pos} of {len}, {eta} left: {msg}", 0);
         bar.inc_length(libraries.iter().map(|l| l.wanted.len() as u64).sum());
         let mut found = Vec::new();
@@ -116,7 +116,7 @@ impl Weighing {
                 .map_err(|e| swiftloop_files::FileError::unreadable(&library.path, &e))?;
             for listed in &library.wanted {
                 bar.set_message(listed.id.clone());
-                let key = Key {
+                let key = ProcessorKey {
                     is: format!("{}:{}", library.standard, listed.id),
                     version: listed.version.clone().filter(|v| !v.is_empty()),
                     library: hash.clone(),
@@ -131,8 +131,13 @@ impl Weighing {
         Ok(found)
     }
 
-    fn one(&mut self, library: &Library, listed: &Listed, key: Key) -> Result<Weighed, Failure> {
-        let shown = |entry: &Entry, before, apart| Weighed {
+    fn one(
+        &mut self,
+        library: &Library,
+        listed: &Listed,
+        key: ProcessorKey,
+    ) -> Result<WeighedProcessor, Failure> {
+        let shown = |entry: &Entry, before, apart| WeighedProcessor {
             standard: library.standard,
             library: library.path.clone(),
             listed: listed.clone(),
@@ -149,7 +154,7 @@ impl Weighing {
         {
             return Ok(shown(entry, true, None));
         }
-        let order = Order {
+        let order = WeighCommand {
             program: &self.program,
             library: &library.path,
             standard: library.standard,
@@ -166,7 +171,7 @@ impl Weighing {
         Ok(weighed)
     }
 
-    fn entry(&self, key: Key, listed: &Listed, outcome: &Outcome) -> Entry {
+    fn entry(&self, key: ProcessorKey, listed: &Listed, outcome: &WeighOutcome) -> Entry {
         let ended_well = outcome.status == Status::Weighed;
         let on = OnMachine {
             machine: self.machine.clone(),
@@ -186,7 +191,7 @@ impl Weighing {
 }
 
 /// One processor.
-pub struct Weighed {
+pub struct WeighedProcessor {
     pub standard: &'static str,
     pub library: PathBuf,
     pub listed: Listed,
@@ -199,10 +204,10 @@ pub struct Weighed {
     /// It was known already.
     pub before: bool,
     /// What it was shut off from while it was weighed; nothing where that was before.
-    pub apart: Option<Apart>,
+    pub apart: Option<Sandbox>,
 }
 
-impl Weighed {
+impl WeighedProcessor {
     pub fn is_weighed(&self) -> bool {
         self.status == WEIGHED
     }

@@ -4,7 +4,7 @@ use crate::shared::failure::Failure;
 use crate::shared::output::{answer, yes_or_no};
 use crate::shared::project::AllCores;
 use crate::why::options::WhyOptions;
-use crate::why::text::{Told, json, show};
+use crate::why::text::{WhyAnswer, json, show};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use swiftloop_core::survey::findings;
@@ -25,20 +25,20 @@ pub fn run(options: &WhyOptions) -> Result<ExitCode, Failure> {
 }
 
 /// What was found.
-pub struct Found {
+pub struct WhyFound {
     verdict: Verdict,
     crackles: usize,
 }
 
-impl Found {
+impl WhyFound {
     /// To be told of these files.
-    pub fn told<'a>(&'a self, recording: &'a Path, trace: Option<&'a Path>) -> Told<'a> {
-        Told { recording, crackles: self.crackles, verdict: &self.verdict, trace }
+    pub fn told<'a>(&'a self, recording: &'a Path, trace: Option<&'a Path>) -> WhyAnswer<'a> {
+        WhyAnswer { recording, crackles: self.crackles, verdict: &self.verdict, trace }
     }
 }
 
 /// Weighs all that the options name.
-pub fn found(options: &WhyOptions) -> Result<Found, Failure> {
+pub fn found(options: &WhyOptions) -> Result<WhyFound, Failure> {
     let recording = Recording::open(&options.recording)?;
     let original = options.against.as_deref().map(Recording::open).transpose()?;
     let rig = options.rig.as_deref().map(|path| read_rig(path, tables())).transpose()?;
@@ -72,7 +72,7 @@ pub fn found(options: &WhyOptions) -> Result<Found, Failure> {
         noted: &noted,
         trace: traced.as_ref().map(|(told, heard)| (told, heard.as_ref())),
     });
-    Ok(Found { verdict, crackles: events.len() })
+    Ok(WhyFound { verdict, crackles: events.len() })
 }
 
 /// The trace that is named, or the one that a soak kept beside the rig.

@@ -10,12 +10,12 @@ use crate::shared::words::warnings::capital;
 use serde_json::{Value, json as object};
 use std::path::Path;
 use swiftloop_core::why::{Fault, Measure, Reason, Sureness, Verdict};
-use swiftloop_measure::listen::Cause;
-use swiftloop_measure::trace::Kind;
+use swiftloop_measure::listen::CrackleCause;
+use swiftloop_measure::trace::HolderKind;
 use swiftloop_units::PerHour;
 
 /// A verdict, and whence.
-pub struct Told<'a> {
+pub struct WhyAnswer<'a> {
     pub recording: &'a Path,
     pub crackles: usize,
     pub verdict: &'a Verdict,
@@ -23,7 +23,7 @@ pub struct Told<'a> {
     pub trace: Option<&'a Path>,
 }
 
-pub fn show(t: &Told<'_>) -> String {
+pub fn show(t: &WhyAnswer<'_>) -> String {
     let v = t.verdict;
     let mut text = answer(&lead(t));
     text.push('\n');
@@ -43,7 +43,7 @@ pub fn show(t: &Told<'_>) -> String {
 }
 
 /// The lines that matter.
-pub fn in_short(t: &Told<'_>) -> Vec<String> {
+pub fn in_short(t: &WhyAnswer<'_>) -> Vec<String> {
     let v = t.verdict;
     let mut lines = vec![lead(t)];
     if let Fault::Thief(w) = &v.fault {
@@ -59,7 +59,7 @@ fn named(fault: &Fault) -> String {
         Fault::Nothing => "nothing".into(),
         Fault::Clocks => "two clocks that are not locked".into(),
         Fault::Channel(n) => format!("something on the way of channel {}", n + 1),
-        Fault::Thief(w) if w.kind == Kind::Unknown => "somebody who took the processor".into(),
+        Fault::Thief(w) if w.kind == HolderKind::Unknown => "somebody who took the processor".into(),
         Fault::Thief(w) => who(w),
         Fault::Work => "the work of a block, which takes longer than the block lasts".into(),
         Fault::Waking => "a computer that wakes too late for so small a buffer".into(),
@@ -69,7 +69,7 @@ fn named(fault: &Fault) -> String {
     }
 }
 
-fn lead(t: &Told<'_>) -> String {
+fn lead(t: &WhyAnswer<'_>) -> String {
     let v = t.verdict;
     let crackles = counted(t.crackles, "crackle", "crackles");
     let likely = match v.sure {
@@ -104,7 +104,7 @@ fn lead(t: &Told<'_>) -> String {
 }
 
 /// The one thing to do now.
-fn now(t: &Told<'_>) -> String {
+fn now(t: &WhyAnswer<'_>) -> String {
     let file = quoted(&t.recording.display().to_string());
     let (what, run): (String, Vec<String>) = match &t.verdict.fault {
         Fault::Nothing => ("A smaller buffer may hold as well:".into(), vec!["swiftloop soak --ladder".into()]),
@@ -131,14 +131,14 @@ fn now(t: &Told<'_>) -> String {
 
 fn reason(r: &Reason) -> String {
     match r {
-        Reason::Recording(Cause::Buffer, block, confidence) => {
+        Reason::Recording(CrackleCause::Buffer, block, confidence) => {
             let blocks = block.map_or("whole blocks".to_string(), |b| format!("blocks of {} frames", b.get()));
             format!("The recording: what is missing are {blocks}, {} sure; so something was not ready in time.", sure(*confidence))
         }
-        Reason::Recording(Cause::Clock, _, confidence) => format!("The recording: single frames are lost at even intervals, {} sure.", sure(*confidence)),
-        Reason::Recording(Cause::SingleChannel, _, confidence) => format!("The recording: nine in ten are on this channel alone, {} sure.", sure(*confidence)),
-        Reason::Recording(Cause::None, ..) => "The recording: nothing breaks off, stands still, repeats itself or jumps.".into(),
-        Reason::Recording(Cause::Unknown, ..) => "The recording: lengths and places fit no block and no clock.".into(),
+        Reason::Recording(CrackleCause::Clock, _, confidence) => format!("The recording: single frames are lost at even intervals, {} sure.", sure(*confidence)),
+        Reason::Recording(CrackleCause::SingleChannel, _, confidence) => format!("The recording: nine in ten are on this channel alone, {} sure.", sure(*confidence)),
+        Reason::Recording(CrackleCause::None, ..) => "The recording: nothing breaks off, stands still, repeats itself or jumps.".into(),
+        Reason::Recording(CrackleCause::Unknown, ..) => "The recording: lengths and places fit no block and no clock.".into(),
         Reason::Profile(foreseen) => format!("The soak profile: at this buffer it foresees {} that wake too late.", rate(PerHour::new(*foreseen))),
         Reason::Noted((small, often), (large, seldom)) => format!("The notes: {} at {small} frames, {} at {large}.", rate(PerHour::new(*often)), rate(PerHour::new(*seldom))),
         Reason::Trace { late, cured } => format!("The trace: of {} {cured} would have been in time without it.", counted(*late as usize, "late block", "late blocks")),
@@ -151,7 +151,7 @@ fn reason(r: &Reason) -> String {
 }
 
 /// What tells the rest apart, and the command.
-fn measure(t: &Told<'_>) -> String {
+fn measure(t: &WhyAnswer<'_>) -> String {
     let file = quoted(&t.recording.display().to_string());
     let (what, run) = match t.verdict.measure {
         Measure::Nothing => return String::new(),
@@ -186,7 +186,7 @@ fn measure(t: &Told<'_>) -> String {
 }
 
 /// The command that checks it afterwards.
-fn check(t: &Told<'_>) -> String {
+fn check(t: &WhyAnswer<'_>) -> String {
     let run = match (&t.verdict.fault, t.trace) {
         (Fault::Nothing, _) => return String::new(),
         (Fault::Thief(_), Some(trace)) => {
@@ -212,7 +212,7 @@ fn fault_word(fault: &Fault) -> &'static str {
     }
 }
 
-pub fn json(t: &Told<'_>) -> Value {
+pub fn json(t: &WhyAnswer<'_>) -> Value {
     let v = t.verdict;
     let thief = match &v.fault {
         Fault::Thief(w) => crate::shared::answer::thieves::who(w),

@@ -1,12 +1,12 @@
 //! Only the channels in use are open.
 
-use super::super::{Look, Warning};
+use super::super::{AdviceContext, Warning};
 use crate::session::{NodeKind, Source};
 
 /// So many more than are used are no matter.
 const SPARE: u32 = 2;
 
-pub fn open(look: &Look<'_>) -> Vec<Warning> {
+pub fn open(look: &AdviceContext<'_>) -> Vec<Warning> {
     let session = look.context.session;
     let channels = look.context.interface(look.setting).channels;
     let open = channels.open_inputs.unwrap_or(channels.inputs);

@@ -1,10 +1,10 @@
 //! Input and output have one clock.
 
-use super::super::{Look, Warning};
+use super::super::{AdviceContext, Warning};
 use crate::rig::{Clock, Devices};
 use swiftloop_units::{Ppm, Seconds};
 
-pub fn two_crystals(look: &Look<'_>) -> Vec<Warning> {
+pub fn two_crystals(look: &AdviceContext<'_>) -> Vec<Warning> {
     let interface = look.context.interface(look.setting);
     if interface.devices != Devices::Separate || interface.clock != Clock::Internal {
         return Vec::new();

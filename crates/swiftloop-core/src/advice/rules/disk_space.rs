@@ -1,12 +1,12 @@
 //! What is to be recorded fits the disk.
 
-use super::super::{Look, Warning};
+use super::super::{AdviceContext, Warning};
 use crate::loops::Context;
 use crate::rig::Setting;
 use crate::session::{Phase, Source};
 use swiftloop_units::Gigabytes;
 
-pub fn too_small(look: &Look<'_>) -> Vec<Warning> {
+pub fn too_small(look: &AdviceContext<'_>) -> Vec<Warning> {
     let Some(minutes) = look.phase.minutes else { return Vec::new() };
     let a_minute = recording_mb_per_minute(&look.context, look.setting, look.phase);
     let needed = Gigabytes::new(a_minute * minutes / 1000.0);

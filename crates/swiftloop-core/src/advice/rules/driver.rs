@@ -1,8 +1,8 @@
 //! Nobody plays through a driver that is hopeless for it; and what runs although it is not known to is said.
 
-use super::super::{Look, Warning};
+use super::super::{AdviceContext, Warning};
 
-pub fn not_for_playing(look: &Look<'_>) -> Vec<Warning> {
+pub fn not_for_playing(look: &AdviceContext<'_>) -> Vec<Warning> {
     let model = look.context.model(look.setting);
     if model.live || look.phase.performers.is_empty() {
         return Vec::new();
@@ -10,7 +10,7 @@ pub fn not_for_playing(look: &Look<'_>) -> Vec<Warning> {
     vec![Warning::NotForPlaying { model: model.name.clone() }]
 }
 
-pub fn below_known(look: &Look<'_>) -> Vec<Warning> {
+pub fn below_known(look: &AdviceContext<'_>) -> Vec<Warning> {
     if !look.context.is_too_small(look.setting) {
         return Vec::new();
     }

@@ -1,8 +1,8 @@
 //! The interface has a socket of its own.
 
-use super::super::{Look, Warning};
+use super::super::{AdviceContext, Warning};
 
-pub fn shared(look: &Look<'_>) -> Vec<Warning> {
+pub fn shared(look: &AdviceContext<'_>) -> Vec<Warning> {
     let behind = look.context.interface(look.setting).hub;
     if behind { vec![Warning::Hub(look.setting.interface)] } else { Vec::new() }
 }

@@ -1,11 +1,11 @@
 //! Processors on the main output wait until mixing.
 
-use super::super::{Look, Warning};
+use super::super::{AdviceContext, Warning};
 use crate::loops::latencies;
 use crate::session::Listens;
 use swiftloop_units::Frames;
 
-pub fn delays(look: &Look<'_>) -> Vec<Warning> {
+pub fn delays(look: &AdviceContext<'_>) -> Vec<Warning> {
     let session = look.context.session;
     let latency = latencies(session, look.setting.rate);
     let main = &session.routes().nodes[session.routes().main()];

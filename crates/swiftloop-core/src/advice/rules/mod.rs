@@ -16,14 +16,14 @@ mod sharing;
 mod speeds;
 mod switched_off;
 
-use super::{Look, Warning};
+use super::{AdviceContext, Warning};
 
 pub use disk_space::recording_mb_per_minute;
 
-type Rule = fn(&Look<'_>) -> Vec<Warning>;
+type AdviceRule = fn(&AdviceContext<'_>) -> Vec<Warning>;
 
 /// In the order in which an engineer would look.
-pub(super) const ALL: &[Rule] = &[
+pub(super) const ALL: &[AdviceRule] = &[
     rates::disagree,
     depth::not_offered,
     clocks::two_crystals,

@@ -1,9 +1,9 @@
 //! Who listens through the interface does not hear the software's copy as well.
 
-use super::super::{Look, Warning};
+use super::super::{AdviceContext, Warning};
 use crate::session::{Listens, Monitor};
 
-pub fn heard_twice(look: &Look<'_>) -> Vec<Warning> {
+pub fn heard_twice(look: &AdviceContext<'_>) -> Vec<Warning> {
     let session = look.context.session;
     let direct = session.performers_in(look.phase).filter(|(_, p)| p.listens == Listens::Direct);
     let twice = direct.flat_map(|(performer, person)| {

@@ -1,9 +1,9 @@
 //! Every place that has a rate has the session's.
 
-use super::super::{Look, RateMismatch, Warning};
+use super::super::{AdviceContext, RateMismatch, Warning};
 use crate::rig::PlaceKind;
 
-pub fn disagree(look: &Look<'_>) -> Vec<Warning> {
+pub fn disagree(look: &AdviceContext<'_>) -> Vec<Warning> {
     let interface = &look.context.interface(look.setting).id;
     let resamples = look.context.model(look.setting).resamples;
     let session_rate = look.setting.rate;

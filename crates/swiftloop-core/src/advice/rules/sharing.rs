@@ -1,8 +1,8 @@
 //! A driver that takes the device for itself leaves other programs without sound.
 
-use super::super::{Look, Warning};
+use super::super::{AdviceContext, Warning};
 
-pub fn locked_out(look: &Look<'_>) -> Vec<Warning> {
+pub fn locked_out(look: &AdviceContext<'_>) -> Vec<Warning> {
     if look.context.is_shared(look.setting) {
         return Vec::new();
     }

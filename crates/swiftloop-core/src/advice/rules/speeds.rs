@@ -1,8 +1,8 @@
 //! A speed without figures was measured.
 
-use super::super::{Look, Warning};
+use super::super::{AdviceContext, Warning};
 
-pub fn unlabelled(look: &Look<'_>) -> Vec<Warning> {
+pub fn unlabelled(look: &AdviceContext<'_>) -> Vec<Warning> {
     let (setting, driver) = (look.setting, look.context.driver(look.setting));
     let Some(speed) = &setting.buffer.speed else { return Vec::new() };
     let mut measured = driver.measured.iter();

@@ -2,9 +2,9 @@
 
 use super::{hurting, more_dropouts, served};
 use crate::in_effect::Demand;
-use crate::in_effect::difference::{Cost, Difference, Found, Unread, Wrong};
+use crate::in_effect::difference::{Difference, DifferenceCost, RuleResult, Unread, Wrong};
 use crate::rig::PowerPlan;
-use crate::survey::{Hurt, Idle, Inventory, System};
+use crate::survey::{Finding, Idle, Inventory, System};
 
 /// Leaving an idle state may take this share of a block.
 const OF_BLOCK: f64 = 0.05;
@@ -28,73 +28,78 @@ fn rank(power: PowerPlan) -> u8 {
     }
 }
 
-pub fn power(demand: &Demand, now: &Inventory) -> Found {
+pub fn power(demand: &Demand, now: &Inventory) -> RuleResult {
     let governor = now.processor.governor.clone();
     let governed = governor.as_deref().map(|g| PowerPlan::of_governor(g).unwrap_or_default());
-    let Some(is) = now.power.plan.or(governed) else { return Found::Unread(Unread::Power) };
+    let Some(is) = now.power.plan.or(governed) else { return RuleResult::Unread(Unread::Power) };
     if rank(is) >= rank(demand.power) {
-        return Found::Right;
+        return RuleResult::Right;
     }
     let cost = more_dropouts(demand, demand.stakes.at_power(is));
-    Found::of(vec![Difference { wrong: Wrong::Power { is, governor }, cost }])
+    RuleResult::of(vec![Difference { wrong: Wrong::Power { is, governor }, cost }])
 }
 
-pub fn battery(demand: &Demand, now: &Inventory) -> Found {
+pub fn battery(demand: &Demand, now: &Inventory) -> RuleResult {
     if now.power.on_battery.is_none() && !now.power.has_battery {
-        return Found::Beside;
+        return RuleResult::Beside;
     }
     let cost = || more_dropouts(demand, demand.stakes.at_power(PowerPlan::Saving));
-    Found::of(hurting(now, |h| matches!(h, Hurt::OnBattery).then(cost)))
+    RuleResult::of(hurting(now, |h| matches!(h, Finding::OnBattery).then(cost)))
 }
 
-pub fn limited_clock(demand: &Demand, now: &Inventory) -> Found {
+pub fn limited_clock(demand: &Demand, now: &Inventory) -> RuleResult {
     let planned = demand.dropouts_per_hour.typical();
-    Found::of(hurting(now, |h| match h {
-        Hurt::LimitedClock { allowed_mhz, most_mhz } => {
+    RuleResult::of(hurting(now, |h| match h {
+        Finding::LimitedClock { allowed_mhz, most_mhz } => {
             Some(more_dropouts(demand, demand.stakes.at_speed(planned, allowed_mhz / most_mhz)))
         }
-        Hurt::NoSound
-        | Hurt::RatesDisagree(_)
-        | Hurt::TwoClocks(_)
-        | Hurt::Forced { .. }
-        | Hurt::NoRealtime { .. }
-        | Hurt::ServerWithoutRealtime(_)
-        | Hurt::NoLockedMemory { .. }
-        | Hurt::Governor(_)
-        | Hurt::PowerPlan(_)
-        | Hurt::UnsteadySpeed { .. }
-        | Hurt::OnBattery
-        | Hurt::Heat { .. }
-        | Hurt::DeepIdle(_)
-        | Hurt::Preemption { .. }
-        | Hurt::RealtimeShare(_)
-        | Hurt::UsbHub { .. }
-        | Hurt::UsbController { .. }
-        | Hurt::UsbSlow { .. }
-        | Hurt::UsbAutosuspend { .. }
-        | Hurt::SharedInterrupt { .. }
-        | Hurt::Memory { .. }
-        | Hurt::Busy(_) => None,
+        Finding::NoSound
+        | Finding::RatesDisagree(_)
+        | Finding::TwoClocks(_)
+        | Finding::Forced { .. }
+        | Finding::NoRealtime { .. }
+        | Finding::ServerWithoutRealtime(_)
+        | Finding::NoLockedMemory { .. }
+        | Finding::Governor(_)
+        | Finding::PowerPlan(_)
+        | Finding::UnsteadySpeed { .. }
+        | Finding::OnBattery
+        | Finding::Heat { .. }
+        | Finding::DeepIdle(_)
+        | Finding::Preemption { .. }
+        | Finding::RealtimeShare(_)
+        | Finding::UsbHub { .. }
+        | Finding::UsbController { .. }
+        | Finding::UsbSlow { .. }
+        | Finding::UsbAutosuspend { .. }
+        | Finding::SharedInterrupt { .. }
+        | Finding::Memory { .. }
+        | Finding::Busy(_) => None,
     }))
 }
 
-pub fn heat(_: &Demand, now: &Inventory) -> Found {
+pub fn heat(_: &Demand, now: &Inventory) -> RuleResult {
     // That it was too hot once since it was started says nothing of the take to come.
-    Found::of(hurting(now, |h| matches!(h, Hurt::Heat { hottest_c: Some(_), .. }).then(Cost::default)))
+    RuleResult::of(hurting(now, |h| {
+        matches!(h, Finding::Heat { hottest_c: Some(_), .. }).then(DifferenceCost::default)
+    }))
 }
 
-pub fn idle(demand: &Demand, now: &Inventory) -> Found {
+pub fn idle(demand: &Demand, now: &Inventory) -> RuleResult {
     if now.processor.idle.is_empty() {
-        return Found::Beside;
+        return RuleResult::Beside;
     }
     let limit = idle_limit_us(demand);
     if now.processor.wake_limit_us.is_some_and(|held| held <= limit) {
-        return Found::Right;
+        return RuleResult::Right;
     }
     let states = too_deep(&now.processor.idle, limit);
-    let Some(exit_us) = states.iter().map(|s| s.exit_us).max() else { return Found::Right };
-    let cost = Cost { of_block: Some(f64::from(exit_us) / demand.period_us()), ..Cost::default() };
-    Found::of(vec![Difference { wrong: Wrong::Idle { states, exit_us }, cost }])
+    let Some(exit_us) = states.iter().map(|s| s.exit_us).max() else { return RuleResult::Right };
+    let cost = DifferenceCost {
+        of_block: Some(f64::from(exit_us) / demand.period_us()),
+        ..DifferenceCost::default()
+    };
+    RuleResult::of(vec![Difference { wrong: Wrong::Idle { states, exit_us }, cost }])
 }
 
 /// States that may be entered and take longer to leave.
@@ -102,51 +107,57 @@ pub fn too_deep(all: &[Idle], limit_us: u32) -> Vec<Idle> {
     all.iter().filter(|s| !s.disabled && s.exit_us > limit_us).cloned().collect()
 }
 
-pub fn realtime_allowed(_: &Demand, now: &Inventory) -> Found {
+pub fn realtime_allowed(_: &Demand, now: &Inventory) -> RuleResult {
     match now.system {
         System::Linux if now.limits.realtime_priority.is_none() && !now.limits.superuser => {
-            Found::Unread(Unread::Rights)
+            RuleResult::Unread(Unread::Rights)
         }
-        System::Linux => {
-            Found::of(hurting(now, |h| matches!(h, Hurt::NoRealtime { .. }).then(Cost::default)))
-        }
-        System::Windows | System::MacOs => Found::Beside,
+        System::Linux => RuleResult::of(hurting(now, |h| {
+            matches!(h, Finding::NoRealtime { .. }).then(DifferenceCost::default)
+        })),
+        System::Windows | System::MacOs => RuleResult::Beside,
     }
 }
 
-pub fn locked_memory(_: &Demand, now: &Inventory) -> Found {
+pub fn locked_memory(_: &Demand, now: &Inventory) -> RuleResult {
     if now.limits.locked_bytes.is_none() {
-        return Found::Beside;
+        return RuleResult::Beside;
     }
-    Found::of(hurting(now, |h| matches!(h, Hurt::NoLockedMemory { .. }).then(Cost::default)))
+    RuleResult::of(hurting(now, |h| {
+        matches!(h, Finding::NoLockedMemory { .. }).then(DifferenceCost::default)
+    }))
 }
 
-pub fn server_realtime(demand: &Demand, now: &Inventory) -> Found {
-    let Some(server) = served(demand, now).filter(|s| s.realtime.is_some()) else { return Found::Beside };
-    let is = |h: &Hurt| matches!(h, Hurt::ServerWithoutRealtime(s) if *s == server.kind);
-    Found::of(hurting(now, |h| is(h).then(Cost::default)))
+pub fn server_realtime(demand: &Demand, now: &Inventory) -> RuleResult {
+    let Some(server) = served(demand, now).filter(|s| s.realtime.is_some()) else {
+        return RuleResult::Beside;
+    };
+    let is = |h: &Finding| matches!(h, Finding::ServerWithoutRealtime(s) if *s == server.kind);
+    RuleResult::of(hurting(now, |h| is(h).then(DifferenceCost::default)))
 }
 
-pub fn threads(demand: &Demand, now: &Inventory) -> Found {
-    let Some(server) = served(demand, now).filter(|s| !s.threads.is_empty()) else { return Found::Beside };
+pub fn threads(demand: &Demand, now: &Inventory) -> RuleResult {
+    let Some(server) = served(demand, now).filter(|s| !s.threads.is_empty()) else {
+        return RuleResult::Beside;
+    };
     let ordinary = server.threads.iter().filter(|t| t.priority.is_none());
     let wrong = ordinary.map(|t| Difference {
         wrong: Wrong::Thread { server: server.kind.clone(), thread: t.name.clone() },
-        cost: Cost::default(),
+        cost: DifferenceCost::default(),
     });
-    Found::of(wrong.collect())
+    RuleResult::of(wrong.collect())
 }
 
-pub fn group_realtime(_: &Demand, now: &Inventory) -> Found {
+pub fn group_realtime(_: &Demand, now: &Inventory) -> RuleResult {
     match now.limits.group_realtime_us {
-        None => Found::Beside,
-        Some(us) => Found::one((us == 0).then_some(Wrong::GroupRealtime)),
+        None => RuleResult::Beside,
+        Some(us) => RuleResult::one((us == 0).then_some(Wrong::GroupRealtime)),
     }
 }
 
-pub fn realtime_share(_: &Demand, now: &Inventory) -> Found {
+pub fn realtime_share(_: &Demand, now: &Inventory) -> RuleResult {
     if now.kernel.realtime_share.is_none() {
-        return Found::Beside;
+        return RuleResult::Beside;
     }
-    Found::of(hurting(now, |h| matches!(h, Hurt::RealtimeShare(_)).then(Cost::default)))
+    RuleResult::of(hurting(now, |h| matches!(h, Finding::RealtimeShare(_)).then(DifferenceCost::default)))
 }

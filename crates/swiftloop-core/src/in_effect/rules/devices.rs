@@ -2,42 +2,42 @@
 
 use super::{hurting, ours};
 use crate::in_effect::Demand;
-use crate::in_effect::difference::{Cost, Found, Wrong};
-use crate::survey::{Hurt, Inventory};
+use crate::in_effect::difference::{DifferenceCost, RuleResult, Wrong};
+use crate::survey::{Finding, Inventory};
 use std::collections::BTreeSet;
 
-pub fn autosuspend(demand: &Demand, now: &Inventory) -> Found {
-    of_ours(demand, now, |h, ours| matches!(h, Hurt::UsbAutosuspend { card, .. } if card == ours))
+pub fn autosuspend(demand: &Demand, now: &Inventory) -> RuleResult {
+    of_ours(demand, now, |h, ours| matches!(h, Finding::UsbAutosuspend { card, .. } if card == ours))
 }
 
-pub fn hub(demand: &Demand, now: &Inventory) -> Found {
+pub fn hub(demand: &Demand, now: &Inventory) -> RuleResult {
     if demand.hub {
-        return Found::Beside;
+        return RuleResult::Beside;
     }
-    of_ours(demand, now, |h, ours| matches!(h, Hurt::UsbHub { card, .. } if card == ours))
+    of_ours(demand, now, |h, ours| matches!(h, Finding::UsbHub { card, .. } if card == ours))
 }
 
-pub fn slow_port(demand: &Demand, now: &Inventory) -> Found {
+pub fn slow_port(demand: &Demand, now: &Inventory) -> RuleResult {
     if demand.connection == "usb1" {
-        return Found::Beside;
+        return RuleResult::Beside;
     }
-    of_ours(demand, now, |h, ours| matches!(h, Hurt::UsbSlow { card, .. } if card == ours))
+    of_ours(demand, now, |h, ours| matches!(h, Finding::UsbSlow { card, .. } if card == ours))
 }
 
 /// What hurts the interface that is meant, on USB.
-fn of_ours(demand: &Demand, now: &Inventory, which: impl Fn(&Hurt, &str) -> bool) -> Found {
-    let Some(card) = ours::card(demand, now).filter(|c| c.usb.is_some()) else { return Found::Beside };
-    Found::of(hurting(now, |h| which(h, &card.id).then(Cost::default)))
+fn of_ours(demand: &Demand, now: &Inventory, which: impl Fn(&Finding, &str) -> bool) -> RuleResult {
+    let Some(card) = ours::card(demand, now).filter(|c| c.usb.is_some()) else { return RuleResult::Beside };
+    RuleResult::of(hurting(now, |h| which(h, &card.id).then(DifferenceCost::default)))
 }
 
-pub fn interrupt_cores(demand: &Demand, now: &Inventory) -> Found {
-    let Some(should) = cores_for_interrupts(demand, now) else { return Found::Beside };
+pub fn interrupt_cores(demand: &Demand, now: &Inventory) -> RuleResult {
+    let Some(should) = cores_for_interrupts(demand, now) else { return RuleResult::Beside };
     let Some((card, irq)) = ours::card(demand, now).and_then(|c| Some((c, c.irq.as_ref()?))) else {
-        return Found::Beside;
+        return RuleResult::Beside;
     };
-    let Some(is) = &irq.cores else { return Found::Beside };
+    let Some(is) = &irq.cores else { return RuleResult::Beside };
     let elsewhere = listed(is).difference(&listed(&should)).next().is_some();
-    Found::one(elsewhere.then(|| Wrong::InterruptCores {
+    RuleResult::one(elsewhere.then(|| Wrong::InterruptCores {
         card: card.id.clone(),
         line: irq.line.clone(),
         is: is.clone(),

@@ -5,18 +5,18 @@ mod devices;
 mod others;
 mod sound;
 
-use super::difference::{Cost, Difference, Found, Wrong};
+use super::difference::{Difference, DifferenceCost, RuleResult, Wrong};
 use super::{Demand, ours};
-use crate::survey::{Hurt, Inventory, ServerState, findings};
+use crate::survey::{Finding, Inventory, ServerState, findings};
 
 pub(super) use computer::{idle_limit_us, too_deep};
 pub(super) use devices::{cores_for_interrupts, listed};
 pub(super) use others::versions;
 
-type Rule = fn(&Demand, &Inventory) -> Found;
+type CheckRule = fn(&Demand, &Inventory) -> RuleResult;
 
 /// In the order in which an engineer would look.
-pub(super) const ALL: &[Rule] = &[
+pub(super) const ALL: &[CheckRule] = &[
     sound::device,
     sound::server,
     sound::rates,
@@ -56,12 +56,15 @@ pub(super) fn served<'a>(demand: &Demand, now: &'a Inventory) -> Option<&'a Serv
 }
 
 /// Everything that hurts in this way, at this cost.
-fn hurting(now: &Inventory, which: impl Fn(&Hurt) -> Option<Cost>) -> Vec<Difference> {
+fn hurting(now: &Inventory, which: impl Fn(&Finding) -> Option<DifferenceCost>) -> Vec<Difference> {
     let all = findings(now).into_iter();
     all.filter_map(|f| Some(Difference { cost: which(&f.hurt)?, wrong: Wrong::Hurts(f.hurt) })).collect()
 }
 
 /// Dropouts as planned, and as they would be.
-fn more_dropouts(demand: &Demand, then: Option<swiftloop_units::PerHour>) -> Cost {
-    Cost { dropouts: then.map(|then| (demand.dropouts_per_hour.typical(), then)), ..Cost::default() }
+fn more_dropouts(demand: &Demand, then: Option<swiftloop_units::PerHour>) -> DifferenceCost {
+    DifferenceCost {
+        dropouts: then.map(|then| (demand.dropouts_per_hour.typical(), then)),
+        ..DifferenceCost::default()
+    }
 }

@@ -2,8 +2,8 @@
 
 use super::{hurting, more_dropouts, ours};
 use crate::in_effect::Demand;
-use crate::in_effect::difference::{Cost, Difference, Found, Known, Unread, Wrong};
-use crate::survey::{Hurt, Inventory};
+use crate::in_effect::difference::{Difference, DifferenceCost, Known, RuleResult, Unread, Wrong};
+use crate::survey::{Finding, Inventory};
 
 /// Share of a core from which a program that nobody planned is worth a line.
 const BUSY: f64 = 0.15;
@@ -14,9 +14,9 @@ const LONG_ENOUGH_MIN: f64 = 120.0;
 /// Where nothing is recorded, a session still saves itself: in 10⁹ bytes.
 const TO_SAVE_GB: f64 = 5.0;
 
-pub fn programs(demand: &Demand, now: &Inventory) -> Found {
+pub fn programs(demand: &Demand, now: &Inventory) -> RuleResult {
     if !now.programs_seen {
-        return Found::Unread(Unread::Programs);
+        return RuleResult::Unread(Unread::Programs);
     }
     let named = |all: &[String], name: &str| all.iter().any(|known| ours::alike(known, name));
     let unplanned = now.busy.iter().filter(|b| {
@@ -25,50 +25,50 @@ pub fn programs(demand: &Demand, now: &Inventory) -> Found {
     });
     let busy: Vec<(String, f64)> = unplanned.map(|b| (b.name.clone(), b.core_share)).collect();
     if busy.is_empty() {
-        return Found::Right;
+        return RuleResult::Right;
     }
     let threads = f64::from(now.processor.threads.or(now.processor.cores).unwrap_or(1).max(1));
     let load = busy.iter().map(|b| b.1).sum::<f64>() / threads;
     let cost = more_dropouts(demand, demand.stakes.at_load(demand.dropouts_per_hour.typical(), load));
-    Found::of(vec![Difference { wrong: Wrong::Programs { busy, load }, cost }])
+    RuleResult::of(vec![Difference { wrong: Wrong::Programs { busy, load }, cost }])
 }
 
-pub fn memory(_: &Demand, now: &Inventory) -> Found {
+pub fn memory(_: &Demand, now: &Inventory) -> RuleResult {
     if now.memory.available_gb.is_none() {
-        return Found::Beside;
+        return RuleResult::Beside;
     }
-    Found::of(hurting(now, |h| matches!(h, Hurt::Memory { .. }).then(Cost::default)))
+    RuleResult::of(hurting(now, |h| matches!(h, Finding::Memory { .. }).then(DifferenceCost::default)))
 }
 
-pub fn memory_in_all(demand: &Demand, now: &Inventory) -> Found {
-    let Some(total_gb) = now.memory.total_gb else { return Found::Beside };
-    Found::one((total_gb < demand.memory_gb.raw()).then_some(Wrong::TooLittleMemory { total_gb }))
+pub fn memory_in_all(demand: &Demand, now: &Inventory) -> RuleResult {
+    let Some(total_gb) = now.memory.total_gb else { return RuleResult::Beside };
+    RuleResult::one((total_gb < demand.memory_gb.raw()).then_some(Wrong::TooLittleMemory { total_gb }))
 }
 
-pub fn disk(demand: &Demand, now: &Inventory) -> Found {
-    let Some(free_gb) = now.disk_free_gb else { return Found::Unread(Unread::Disk) };
+pub fn disk(demand: &Demand, now: &Inventory) -> RuleResult {
+    let Some(free_gb) = now.disk_free_gb else { return RuleResult::Unread(Unread::Disk) };
     let records = demand.recording_mb_per_minute > 0.0;
     let minutes = records.then(|| free_gb * 1000.0 / demand.recording_mb_per_minute);
     let short = minutes.map_or(free_gb < TO_SAVE_GB, |m| m < LONG_ENOUGH_MIN);
-    Found::one(short.then_some(Wrong::Disk { free_gb, minutes }))
+    RuleResult::one(short.then_some(Wrong::Disk { free_gb, minutes }))
 }
 
-pub fn network(demand: &Demand, now: &Inventory) -> Found {
+pub fn network(demand: &Demand, now: &Inventory) -> RuleResult {
     match &now.network {
         Some(network) if demand.cable => {
-            Found::one(network.wireless.then(|| Wrong::Wireless { by: network.name.clone() }))
+            RuleResult::one(network.wireless.then(|| Wrong::Wireless { by: network.name.clone() }))
         }
-        Some(_) | None => Found::Beside,
+        Some(_) | None => RuleResult::Beside,
     }
 }
 
 /// Versions beside those when all was well. What is new since then is no difference.
-pub fn versions(now: &Inventory, known: &Known) -> Found {
+pub fn versions(now: &Inventory, known: &Known) -> RuleResult {
     let is = |of: &str| now.versions.iter().find(|v| v.of == of).map(|v| v.is.clone());
     let other = known.versions.iter().filter(|was| is(&was.of).as_ref() != Some(&was.is));
     let wrong = other.map(|was| Difference {
         wrong: Wrong::Version { of: was.of.clone(), is: is(&was.of), was: was.is.clone() },
-        cost: Cost::default(),
+        cost: DifferenceCost::default(),
     });
-    Found::of(wrong.collect())
+    RuleResult::of(wrong.collect())
 }

@@ -1,36 +1,42 @@
 //! What the search asks of an evaluation: whether a set of remedies satisfies it, whether more of them might, and what is
 //! still missing at the least, by delays, by work, by both together, and by what cannot ride the cue block.
 
-use super::cheapest_set::{Floor, SetProblem};
-use super::load_bound::State;
+use super::cheapest_set::{EffortBound, SetProblem};
+use super::load_bound::SearchState;
 use super::relaxation::{NEVER, fractional};
 use crate::plan::Target;
 use crate::plan::effect::Effect;
 use crate::plan::evaluation::Evaluation;
-use crate::plan::taken::Applied;
+use crate::plan::taken::RemediesTaken;
 use swiftloop_units::ids::RemedyId;
 
 impl Evaluation<'_, '_> {
     /// Delay and work together: what shortens chains takes at least `delay`; with all of that taken for nothing, the
     /// work that is still too much has to be paid for with other remedies.
-    fn joint_floor(&self, delay: u32, chosen: &[RemedyId], best: &Applied, open: &[RemedyId]) -> Floor {
+    fn joint_floor(
+        &self,
+        delay: u32,
+        chosen: &[RemedyId],
+        best: &RemediesTaken,
+        open: &[RemedyId],
+    ) -> EffortBound {
         let (shortening, others): (Vec<usize>, Vec<usize>) =
             (0..open.len()).partition(|&i| self.problem.memory.shortens[open[i]]);
         if delay == 0 || shortening.is_empty() || others.is_empty() {
-            return Floor::default();
+            return EffortBound::default();
         }
         let given: Vec<RemedyId> =
             chosen.iter().copied().chain(shortening.iter().map(|&i| open[i])).collect();
         let rest: Vec<RemedyId> = others.iter().map(|&i| open[i]).collect();
-        let load = self.load_floor(&State::of(&self.problem.question, &given), best, &rest);
+        let load = self.load_floor(&SearchState::of(&self.problem.question, &given), best, &rest);
         let next = if load.effort > 0 { others[load.next] } else { shortening[0] };
-        Floor { effort: delay.saturating_add(load.effort), next }
+        EffortBound { effort: delay.saturating_add(load.effort), next }
     }
 
     /// A lower bound of the effort from the delays alone: each performer's own chain must fit even when nobody else is
     /// live; only what lies on it, or going direct, helps.
-    fn delay_floor(&self, now: &Applied, open: &[RemedyId]) -> Floor {
-        let mut answer = Floor::default();
+    fn delay_floor(&self, now: &RemediesTaken, open: &[RemedyId]) -> EffortBound {
+        let mut answer = EffortBound::default();
         for ((need, allowed), gains) in
             self.problem.question.needs.iter().zip(&self.allowed).zip(&self.problem.memory.delay_gains)
         {
@@ -47,11 +53,11 @@ impl Evaluation<'_, '_> {
 
     /// A lower bound of the effort from what cannot ride the cue block: each processor takes a remedy of its own, unless all
     /// who hear it can go direct.
-    fn ride_floor(&self, now: &Applied, open: &[RemedyId]) -> Floor {
+    fn ride_floor(&self, now: &RemediesTaken, open: &[RemedyId]) -> EffortBound {
         if self.roll.is_none() {
-            return Floor::default();
+            return EffortBound::default();
         }
-        let mut answer = Floor::default();
+        let mut answer = EffortBound::default();
         for rider in self.problem.cannot_ride(now) {
             if rider
                 .heard_by
@@ -62,7 +68,9 @@ impl Evaluation<'_, '_> {
             }
             let cheapest = open.iter().enumerate().filter(|(_, r)| rider.cures.contains(r));
             match cheapest.map(|(place, r)| (self.effort_of(*r), place)).min() {
-                Some((effort, next)) => answer = Floor { effort: answer.effort.saturating_add(effort), next },
+                Some((effort, next)) => {
+                    answer = EffortBound { effort: answer.effort.saturating_add(effort), next }
+                }
                 None => answer.effort = NEVER,
             }
         }
@@ -71,7 +79,7 @@ impl Evaluation<'_, '_> {
 
     /// A lower bound of the effort from memory and disk: what does not fit has to be freed, and what the disk does not deliver
     /// must not be asked of it.
-    fn storage_floor(&self, now: &Applied, open: &[RemedyId]) -> Floor {
+    fn storage_floor(&self, now: &RemediesTaken, open: &[RemedyId]) -> EffortBound {
         let problem = self.problem;
         let lean = self.design.lean();
         let each = |gain: &dyn Fn(&Effect) -> f64| -> Vec<(f64, u32)> {
@@ -83,14 +91,14 @@ impl Evaluation<'_, '_> {
         let memory = if short > 0.0 {
             fractional(short, &each(&|e| problem.question.frees(e).raw()))
         } else {
-            Floor::default()
+            EffortBound::default()
         };
         // As long as the disk cannot keep up it runs dry again and again.
         let over = (problem.question.streams_after(now) - problem.question.streams_that_will_do()).raw();
         let disk = if over > 0.0 {
             fractional(over, &each(&|e| problem.question.unstreams(e).raw()))
         } else {
-            Floor::default()
+            EffortBound::default()
         };
         memory.max(disk)
     }
@@ -98,7 +106,7 @@ impl Evaluation<'_, '_> {
 
 impl SetProblem for Evaluation<'_, '_> {
     type Item = RemedyId;
-    type State = State;
+    type State = SearchState;
 
     fn spent(&self) -> u64 {
         self.problem.budget.meter.spent()
@@ -123,16 +131,16 @@ impl SetProblem for Evaluation<'_, '_> {
         }
     }
 
-    fn state(&self, chosen: &[RemedyId]) -> State {
-        State::of(&self.problem.question, chosen)
+    fn state(&self, chosen: &[RemedyId]) -> SearchState {
+        SearchState::of(&self.problem.question, chosen)
     }
 
-    fn satisfied(&self, state: &State) -> bool {
+    fn satisfied(&self, state: &SearchState) -> bool {
         let applied = &state.applied;
         self.excess(applied).frames.raw() <= 0.0 && self.rides(applied) && self.meets_target(applied)
     }
 
-    fn hopeful(&self, state: &State, chosen: &[RemedyId], open: &[RemedyId]) -> bool {
+    fn hopeful(&self, state: &SearchState, chosen: &[RemedyId], open: &[RemedyId]) -> bool {
         let mut applied = self.problem.question.apply(chosen, open);
         if self.excess(&applied).frames.raw() > 0.0 || !self.rides(&applied) {
             return false;
@@ -146,7 +154,13 @@ impl SetProblem for Evaluation<'_, '_> {
         switched && self.could_meet_target(&applied)
     }
 
-    fn floor(&self, state: &State, chosen: &[RemedyId], open: &[RemedyId], purse: Option<u32>) -> Floor {
+    fn floor(
+        &self,
+        state: &SearchState,
+        chosen: &[RemedyId],
+        open: &[RemedyId],
+        purse: Option<u32>,
+    ) -> EffortBound {
         let best = self.problem.question.apply(chosen, open);
         let delay = self.delay_floor(&state.applied, open);
         let load = self.load_floor(state, &best, open);
@@ -161,7 +175,7 @@ impl SetProblem for Evaluation<'_, '_> {
             floor = floor.max(self.joint_floor(delay.effort, chosen, &best, open));
         }
         match open.iter().position(on_machine) {
-            Some(next) if load.effort > 0 || delay.effort == 0 => Floor { effort: floor.effort, next },
+            Some(next) if load.effort > 0 || delay.effort == 0 => EffortBound { effort: floor.effort, next },
             Some(_) | None => floor,
         }
     }

@@ -37,12 +37,12 @@ pub trait SetProblem {
         chosen: &[Self::Item],
         open: &[Self::Item],
         purse: Option<u32>,
-    ) -> Floor;
+    ) -> EffortBound;
 }
 
 /// A lower bound of what has to be added, and where to go on.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
-pub struct Floor {
+pub struct EffortBound {
     /// Never more than the truth.
     pub effort: u32,
     /// Position among the open items of the one to decide next.
@@ -67,14 +67,14 @@ pub const SEARCH_NODES: usize = 20_000;
 
 /// How long a search goes on.
 #[derive(Debug, Clone, Copy)]
-pub struct Patience {
+pub struct NodeBudget {
     /// Nodes that are visited at the most.
     pub nodes: usize,
     /// It ends when as much as this was worked out ([`SetProblem::spent`]), before it or in it.
     pub spent: u64,
 }
 
-impl Patience {
+impl NodeBudget {
     /// So many nodes, whatever they take.
     #[must_use]
     pub const fn nodes(nodes: usize) -> Self {
@@ -84,7 +84,7 @@ impl Patience {
 
 /// What a search came to.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Found<I> {
+pub enum SearchResult<I> {
     /// A set, with its effort.
     Set(CheapestSet<I>),
     /// Every set takes more than `most`: at least this.
@@ -99,8 +99,8 @@ pub fn cheapest_set<P: SetProblem>(
     given: &[P::Item],
     items: &[P::Item],
     most: u32,
-) -> Found<P::Item> {
-    cheapest_set_within(problem, given, items, most, Patience::nodes(SEARCH_NODES)).0
+) -> SearchResult<P::Item> {
+    cheapest_set_within(problem, given, items, most, NodeBudget::nodes(SEARCH_NODES)).0
 }
 
 /// The same with so much patience; and how many nodes it took.
@@ -109,20 +109,20 @@ pub fn cheapest_set_within<P: SetProblem>(
     given: &[P::Item],
     items: &[P::Item],
     most: u32,
-    patience: Patience,
-) -> (Found<P::Item>, usize) {
+    patience: NodeBudget,
+) -> (SearchResult<P::Item>, usize) {
     let base: u32 = given.iter().map(|&i| problem.effort(i)).sum();
     let state = problem.state(given);
     if problem.satisfied(&state) {
         let set = CheapestSet { chosen: given.to_vec(), effort: base, exact: true, at_least: base };
-        return (if base <= most { Found::Set(set) } else { Found::Dearer(base) }, 0);
+        return (if base <= most { SearchResult::Set(set) } else { SearchResult::Dearer(base) }, 0);
     }
     if !problem.hopeful(&state, given, items) {
-        return (Found::Nothing, 0);
+        return (SearchResult::Nothing, 0);
     }
     let least = base + problem.floor(&state, given, items, Some(most.saturating_sub(base))).effort;
     if least > most {
-        return (Found::Dearer(least), 0);
+        return (SearchResult::Dearer(least), 0);
     }
     let all = items.iter().fold(base, |sum, &i| sum.saturating_add(problem.effort(i)));
     let mut search = Search {
@@ -141,11 +141,11 @@ pub fn cheapest_set_within<P: SetProblem>(
     let found = match search.found.pop() {
         Some((effort, chosen)) => {
             let at_least = if exact { effort } else { least };
-            Found::Set(CheapestSet { chosen, effort, exact, at_least })
+            SearchResult::Set(CheapestSet { chosen, effort, exact, at_least })
         }
         // Looked at whole, with a purse for everything there is: a bound was too hopeful, and nothing will do.
-        None if exact && (most == u32::MAX || most >= all) => Found::Nothing,
-        None => Found::Dearer(if exact { most.saturating_add(1) } else { least }),
+        None if exact && (most == u32::MAX || most >= all) => SearchResult::Nothing,
+        None => SearchResult::Dearer(if exact { most.saturating_add(1) } else { least }),
     };
     (found, visited)
 }
@@ -164,7 +164,7 @@ pub fn equally_cheap<P: SetProblem>(
     let base: u32 = given.iter().map(|&i| problem.effort(i)).sum();
     let (most, nodes) = MOST_EQUALS;
     let limit = i64::from(effort);
-    let patience = Patience::nodes(nodes);
+    let patience = NodeBudget::nodes(nodes);
     let mut search =
         Search { problem, found: Vec::new(), limit, cheaper: false, most, visited: 0, patience, cut: false };
     search.descend(&mut given.to_vec(), &problem.state(given), items.to_vec(), base, true);
@@ -181,8 +181,8 @@ struct Search<'p, P: SetProblem> {
     cheaper: bool,
     most: usize,
     visited: usize,
-    patience: Patience,
-    /// Patience came to its end.
+    patience: NodeBudget,
+    /// NodeBudget came to its end.
     cut: bool,
 }
 
@@ -270,7 +270,7 @@ mod tests {
             let all: Vec<usize> = chosen.iter().chain(open).copied().collect();
             self.satisfied(&all)
         }
-        fn floor(&self, _: &Vec<usize>, chosen: &[usize], open: &[usize], _: Option<u32>) -> Floor {
+        fn floor(&self, _: &Vec<usize>, chosen: &[usize], open: &[usize], _: Option<u32>) -> EffortBound {
             let of = |k: usize| {
                 let gains: Vec<(f64, u32)> =
                     open.iter().map(|&i| (self.gains[i][k], self.efforts[i])).collect();
@@ -296,12 +296,12 @@ mod tests {
             let sets = (0u32..1 << items.len()).map(|mask| all.iter().copied().filter(|i| mask >> i & 1 == 1).collect::<Vec<_>>());
             let truth = sets.filter(|s| problem.satisfied(s)).map(|s| s.iter().map(|&i| items[i].0).sum::<u32>()).min();
             match cheapest_set(&problem, &[], &all, u32::MAX) {
-                Found::Set(set) => {
+                SearchResult::Set(set) => {
                     prop_assert!(set.exact && problem.satisfied(&set.chosen));
                     prop_assert_eq!(Some(set.effort), truth);
                 }
-                Found::Nothing => prop_assert_eq!(truth, None),
-                Found::Dearer(_) => prop_assert!(false, "no purse was given"),
+                SearchResult::Nothing => prop_assert_eq!(truth, None),
+                SearchResult::Dearer(_) => prop_assert!(false, "no purse was given"),
             }
         }
     }

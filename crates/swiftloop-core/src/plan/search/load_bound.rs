@@ -2,14 +2,14 @@
 //! in time. Each is a necessary condition relaxed until it is linear, so none is ever more than the truth; a wrong one
 //! would make the plan dearer than need be, which the test against exhaustive search would show.
 
-use super::cheapest_set::Floor;
+use super::cheapest_set::EffortBound;
 use super::relaxation::fractional;
 use crate::load::{critical_path, longest_turn};
 use crate::plan::block_work::BlockWork;
 use crate::plan::block_work::SavedWork;
 use crate::plan::evaluation::Evaluation;
 use crate::plan::question::PhaseQuestion;
-use crate::plan::taken::Applied;
+use crate::plan::taken::RemediesTaken;
 use num_integer::Integer;
 use std::cell::OnceCell;
 use swiftloop_units::Micros;
@@ -40,7 +40,7 @@ struct Least {
 
 /// What a remedy saves of both.
 #[derive(Debug, Clone, Copy, Default)]
-struct Saved {
+struct SavedLoad {
     total: f64,
     path: f64,
     turn: f64,
@@ -48,10 +48,10 @@ struct Saved {
 
 /// The work as it stands after what was chosen, and what each remedy would save of it, once that was asked for.
 #[derive(Debug)]
-pub(super) struct Load {
+pub(super) struct LoadBound {
     /// The worst cue block.
     cue: Least,
-    saved: TiVec<RemedyId, OnceCell<Saved>>,
+    saved: TiVec<RemedyId, OnceCell<SavedLoad>>,
     /// The lightest cue block and the worst roll block behind it, where a late one is too much.
     behind: Option<(Least, Least)>,
     gains: TiVec<RemedyId, OnceCell<f64>>,
@@ -59,19 +59,24 @@ pub(super) struct Load {
 
 /// What a set of remedies leaves behind, and what was worked out about it so far.
 #[derive(Debug)]
-pub struct State {
-    pub(super) applied: Applied,
-    pub(super) load: OnceCell<Load>,
+pub struct SearchState {
+    pub(super) applied: RemediesTaken,
+    pub(super) load: OnceCell<LoadBound>,
 }
 
-impl State {
+impl SearchState {
     pub(super) fn of(question: &PhaseQuestion<'_>, chosen: &[RemedyId]) -> Self {
         Self { applied: question.apply(chosen, &[]), load: OnceCell::new() }
     }
 }
 
 impl Evaluation<'_, '_> {
-    pub(super) fn fractional(&self, need: f64, open: &[RemedyId], gains: impl Iterator<Item = f64>) -> Floor {
+    pub(super) fn fractional(
+        &self,
+        need: f64,
+        open: &[RemedyId],
+        gains: impl Iterator<Item = f64>,
+    ) -> EffortBound {
         let weighed: Vec<(f64, u32)> = gains.zip(open).map(|(g, &r)| (g, self.effort_of(r))).collect();
         fractional(need, &weighed)
     }
@@ -84,7 +89,12 @@ impl Evaluation<'_, '_> {
     /// A lower bound of the effort from the work alone. No schedule is shorter than `total/P`, nor than any one chain; both
     /// fall by at most the sum of what each remedy saves of them. The chain is the longest as things stand, so nothing
     /// is lost at the start.
-    pub(super) fn load_floor(&self, state: &State, best: &Applied, open: &[RemedyId]) -> Floor {
+    pub(super) fn load_floor(
+        &self,
+        state: &SearchState,
+        best: &RemediesTaken,
+        open: &[RemedyId],
+    ) -> EffortBound {
         let now = &state.applied;
         let limit = self.work_limit(best).max(self.work_limit(now));
         let on_reference = 1.0 / self.slowness(best);
@@ -92,7 +102,7 @@ impl Evaluation<'_, '_> {
         let load = state.load.get_or_init(|| self.load_now(now));
         let cue = &load.cue;
         let limit = (limit * on_reference).raw();
-        let saved: Vec<Saved> = open
+        let saved: Vec<SavedLoad> = open
             .iter()
             .map(|&r| *load.saved[r].get_or_init(|| self.saving(&self.cue, cue, r, now)))
             .collect();
@@ -107,9 +117,9 @@ impl Evaluation<'_, '_> {
         answer
     }
 
-    fn load_now(&self, now: &Applied) -> Load {
+    fn load_now(&self, now: &RemediesTaken) -> LoadBound {
         let roll = self.roll.as_ref().filter(|_| self.one_late_roll_is_too_much());
-        Load {
+        LoadBound {
             cue: self.least(&self.cue, self.cue.worst_index(), now),
             saved: self.problem.question.remedies.iter().map(|_| OnceCell::new()).collect(),
             behind: roll.map(|work| {
@@ -136,12 +146,12 @@ impl Evaluation<'_, '_> {
     /// blocks, so `B_roll + m·B_cue ≤ D`: with the lightest cue block, and for whichever of total and chain is the larger.
     fn roll_needs(
         &self,
-        load: &Load,
-        now: &Applied,
-        best: &Applied,
+        load: &LoadBound,
+        now: &RemediesTaken,
+        best: &RemediesTaken,
         on_reference: f64,
         open: &[RemedyId],
-    ) -> Option<(f64, Vec<f64>, Floor)> {
+    ) -> Option<(f64, Vec<f64>, EffortBound)> {
         let (work, block) = (self.roll.as_ref()?, self.arrangement.roll?);
         let (cue, roll) = load.behind.as_ref()?;
         let deadline = block.period(self.problem.question.rate);
@@ -160,7 +170,7 @@ impl Evaluation<'_, '_> {
             }
         };
         let side = |l: &Least| pick(l, l.total, l.turn, l.path);
-        let of = |l: &Least, s: Saved| pick(l, s.total, s.turn, s.path);
+        let of = |l: &Least, s: SavedLoad| pick(l, s.total, s.turn, s.path);
         let gain = |&r: &RemedyId| {
             *load.gains[r].get_or_init(|| {
                 of(roll, self.saving(work, roll, r, now))
@@ -182,10 +192,10 @@ impl Evaluation<'_, '_> {
         &self,
         (block, costs): (&BlockWork, &TiVec<NodeId, Micros>),
         limit: Micros,
-        now: &Applied,
-        best: &Applied,
+        now: &RemediesTaken,
+        best: &RemediesTaken,
         open: &[RemedyId],
-    ) -> Floor {
+    ) -> EffortBound {
         let (problem, session) = (self.problem, self.problem.question.context.session);
         let k = block.worst_index();
         let least_costs = block.node_costs(&problem.question, k, best);
@@ -201,7 +211,7 @@ impl Evaluation<'_, '_> {
         let too_long: Vec<NodeId> =
             tracks.filter(|&n| block.included[n] && costs[n].raw() > 0.0 && over(n) > 0.0).collect();
         if too_long.is_empty() {
-            return Floor::default();
+            return EffortBound::default();
         }
         // What each open remedy saves on each of these tracks: position among the open ones, work, effort.
         let mut savings: Vec<Vec<(usize, f64, u32)>> = vec![Vec::new(); too_long.len()];
@@ -235,11 +245,11 @@ impl Evaluation<'_, '_> {
             }
             effort = effort.saturating_add(floor.effort);
         }
-        Floor { effort, next: first.unwrap_or(0) }
+        EffortBound { effort, next: first.unwrap_or(0) }
     }
 
     /// What a kind of block takes at the least on the reference core.
-    fn least(&self, block: &BlockWork, kind: usize, now: &Applied) -> Least {
+    fn least(&self, block: &BlockWork, kind: usize, now: &RemediesTaken) -> Least {
         let problem = self.problem;
         let costs = block.node_costs(&problem.question, kind, now);
         let (path, nodes) = critical_path(&block.graph, &costs);
@@ -270,7 +280,7 @@ impl Evaluation<'_, '_> {
     }
 
     /// The most by which a remedy can lower both, on top of `now`, in µs.
-    fn saving(&self, block: &BlockWork, least: &Least, remedy: RemedyId, now: &Applied) -> Saved {
+    fn saving(&self, block: &BlockWork, least: &Least, remedy: RemedyId, now: &RemediesTaken) -> SavedLoad {
         let workers = f64::from(self.arrangement.workers);
         let all = now.all_work;
         let on = |node: NodeId, work: Micros| {
@@ -283,25 +293,25 @@ impl Evaluation<'_, '_> {
             } else {
                 0.0
             };
-            Saved { total: work, path, turn }
+            SavedLoad { total: work, path, turn }
         };
-        let mut sum = Saved::default();
-        let mut add = |s: Saved| {
-            sum = Saved { total: sum.total + s.total, path: sum.path + s.path, turn: sum.turn + s.turn };
+        let mut sum = SavedLoad::default();
+        let mut add = |s: SavedLoad| {
+            sum = SavedLoad { total: sum.total + s.total, path: sum.path + s.path, turn: sum.turn + s.turn };
         };
         for effect in &self.problem.question.remedies[remedy].effects {
             match block.saved_by(&self.problem.question, effect, least.kind, now) {
                 SavedWork::None => {}
                 SavedWork::OnNode { node, work } => add(on(node, work)),
                 SavedWork::Copies { each, in_all } => {
-                    each.into_iter().for_each(|(n, work)| add(Saved { total: 0.0, ..on(n, work) }));
-                    add(Saved { total: in_all.raw() * all, ..Saved::default() });
+                    each.into_iter().for_each(|(n, work)| add(SavedLoad { total: 0.0, ..on(n, work) }));
+                    add(SavedLoad { total: in_all.raw() * all, ..SavedLoad::default() });
                 }
                 SavedWork::Timeline(share) => {
                     let saved = self.timeline().raw() * share * all;
-                    add(Saved { total: saved * workers, path: saved, turn: saved });
+                    add(SavedLoad { total: saved * workers, path: saved, turn: saved });
                 }
-                SavedWork::OfAll(share) => add(Saved {
+                SavedWork::OfAll(share) => add(SavedLoad {
                     total: least.total * share,
                     path: least.path * share,
                     turn: least.turn * share,

@@ -14,6 +14,6 @@ mod solve;
 
 pub(super) use budget::{share_of, solved};
 pub use candidate::{Candidate, Met, Outcome};
-pub use cheapest_set::{CheapestSet, Floor, Found, SetProblem, cheapest_set};
+pub use cheapest_set::{CheapestSet, EffortBound, SearchResult, SetProblem, cheapest_set};
 pub(super) use solve::solve_in;
 pub use solve::{candidates, solve};

@@ -3,7 +3,7 @@
 use super::arrangements::arrangements;
 use super::candidate::{Candidate, Met, Outcome};
 use super::cheapest_set::{
-    CheapestSet, Found, Patience, SEARCH_NODES, SetProblem, cheapest_set_within, equally_cheap,
+    CheapestSet, NodeBudget, SEARCH_NODES, SearchResult, SetProblem, cheapest_set_within, equally_cheap,
 };
 use super::lines::late_on_the_line;
 use crate::plan::evaluation::WorkLimits;
@@ -13,7 +13,7 @@ use crate::plan::quantile_point::{Goal, QuantilePoint};
 use crate::plan::remedy::without_included;
 use crate::plan::sequence::Objections;
 use crate::plan::{Arrangement, Evaluation, PhaseProblem};
-use crate::risk::Meter;
+use crate::risk::StepMeter;
 use std::cmp::Reverse;
 use std::sync::Arc;
 use swiftloop_units::Frames;
@@ -45,7 +45,7 @@ pub(in crate::plan) fn solve_in(
             unsolved
                 .solve_within(
                     most,
-                    Patience {
+                    NodeBudget {
                         nodes,
                         spent: problem.budget.meter.spent().saturating_add(problem.budget.steps),
                     },
@@ -170,7 +170,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
     }
 
     /// Looks for a set that costs at most `most`, with so much patience; and how many nodes it took.
-    fn solve_within(&self, most: u32, patience: Patience) -> (Outcome, usize) {
+    fn solve_within(&self, most: u32, patience: NodeBudget) -> (Outcome, usize) {
         let own = self.evaluation.arranged_effort + self.noticed;
         if self.at_least > most {
             return (Outcome::Dearer(self.at_least), 0);
@@ -179,15 +179,15 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         let (found, visited) =
             cheapest_set_within(&self.evaluation, &self.forced, &self.items, purse, patience);
         let outcome = match found {
-            Found::Set(set) => {
+            SearchResult::Set(set) => {
                 let effort = set.effort + self.evaluation.arranged_effort;
                 let gap = set.effort - set.at_least;
                 let remedies = self.best_of_equals(set);
                 let noticed = noticed(&self.evaluation.typically(), &remedies);
                 Outcome::Meets(Met { remedies, effort, gap, noticed, sure: false })
             }
-            Found::Dearer(least) => Outcome::Dearer(least.saturating_add(own)),
-            Found::Nothing => what_remains(&self.evaluation),
+            SearchResult::Dearer(least) => Outcome::Dearer(least.saturating_add(own)),
+            SearchResult::Nothing => what_remains(&self.evaluation),
         };
         (outcome, visited)
     }
@@ -195,9 +195,9 @@ impl<'s, 'a> Unsolved<'s, 'a> {
     /// The first sets that are found, whatever they take, and the best of them once patience ends; all that takes less than
     /// the proven bound is ruled out. A first one is looked for in any case: it is as many steps away as there are remedies.
     fn dive(&self, spent: u64) -> Outcome {
-        let (mut outcome, _) = self.solve_within(u32::MAX, Patience { nodes: DIVE_NODES, spent });
+        let (mut outcome, _) = self.solve_within(u32::MAX, NodeBudget { nodes: DIVE_NODES, spent });
         if matches!(outcome, Outcome::Dearer(_)) {
-            let first = Patience::nodes(2 * self.items.len() + 2);
+            let first = NodeBudget::nodes(2 * self.items.len() + 2);
             outcome = self.solve_within(u32::MAX, first).0;
         }
         self.with_proven(outcome)
@@ -213,7 +213,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
 
     /// Holds a set that was found against all rigs. Where it holds in 9 of 10 it goes out without what is not needed for
     /// that; where it does not, the search goes on with gloomier figures.
-    fn confirm(&mut self, met: Met) -> Result<Outcome, Gloomier> {
+    fn confirm(&mut self, met: Met) -> Result<Outcome, NeedsWorsePoint> {
         if self.evaluation.design == QuantilePoint::TYPICAL {
             return Ok(Outcome::Meets(met));
         }
@@ -233,7 +233,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
             Ok(least) => self.at_least = self.at_least.max(least),
             Err(outcome) => return Ok(outcome),
         }
-        Err(Gloomier)
+        Err(NeedsWorsePoint)
     }
 
     /// The set without what can be missed: figures gloomier than need be ask for too much.
@@ -255,7 +255,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
 }
 
 /// The search has to go on with gloomier figures.
-struct Gloomier;
+struct NeedsWorsePoint;
 
 /// What remains with every remedy that has only good sides counted.
 fn what_remains(evaluation: &Evaluation<'_, '_>) -> Outcome {
@@ -322,7 +322,8 @@ fn candidates_at(
     let each = problem.budget.steps / 2 / by_driver.len().max(1) as u64;
     let mut cut = false;
     for unsolved in by_driver {
-        let thought = Thought { meter: &problem.budget.meter, begun: problem.budget.meter.spent(), each };
+        let thought =
+            DriverBudget { meter: &problem.budget.meter, begun: problem.budget.meter.spent(), each };
         solved.extend(cheapest_of_driver(unsolved, &thought));
         cut |= thought.is_spent(1);
     }
@@ -347,15 +348,15 @@ fn look_at_nearest(problem: &PhaseProblem<'_>, all: &mut [Candidate]) {
 }
 
 /// How much may be worked out for the settings of one driver.
-struct Thought<'m> {
-    meter: &'m Meter,
+struct DriverBudget<'m> {
+    meter: &'m StepMeter,
     /// On the meter when it began.
     begun: u64,
     /// From then on.
     each: u64,
 }
 
-impl Thought<'_> {
+impl DriverBudget<'_> {
     /// On the meter when so many halves of it are spent.
     fn halves(&self, count: u64) -> u64 {
         self.begun.saturating_add(self.each / 2 * count)
@@ -372,7 +373,7 @@ impl Thought<'_> {
 /// Half of the thought goes into that; then the purse is given up and the first sets that are found are taken. Once all of it
 /// is spent and something was found the rest is left alone, and what was found may cost more than need be by as much as
 /// the rest could save.
-fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>, thought: &Thought<'_>) -> Vec<Candidate> {
+fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>, thought: &DriverBudget<'_>) -> Vec<Candidate> {
     let mut solved = Vec::new();
     let mut spent = 0;
     let mut close = |u: Unsolved<'_, '_>, outcome| {
@@ -399,7 +400,7 @@ fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>, thought: &Thought<'_>
                 close(u, remains);
                 continue;
             }
-            let patience = Patience { nodes: SEARCH_NODES, spent: thought.halves(1) };
+            let patience = NodeBudget { nodes: SEARCH_NODES, spent: thought.halves(1) };
             let (mut outcome, visited) = u.solve_within(purse, patience);
             spent += visited;
             let given_up = spent > DRIVER_NODES || thought.is_spent(1);

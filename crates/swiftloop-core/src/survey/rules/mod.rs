@@ -6,14 +6,14 @@ mod processor;
 mod rights;
 mod sound;
 
-use super::{Finding, Grade, Hurt, Inventory};
+use super::{Finding, Grade, GradedFinding, Inventory};
 
 pub(crate) use rights::REALTIME_SHARE;
 
-type Rule = fn(&Inventory) -> Vec<Finding>;
+type SurveyRule = fn(&Inventory) -> Vec<GradedFinding>;
 
 /// In the order in which an engineer would look.
-pub(super) const ALL: &[Rule] = &[
+pub(super) const ALL: &[SurveyRule] = &[
     sound::no_sound,
     sound::rates_disagree,
     sound::two_clocks,
@@ -37,14 +37,14 @@ pub(super) const ALL: &[Rule] = &[
 ];
 
 /// One finding, if there is one.
-fn found(grade: Grade, hurt: Option<Hurt>) -> Vec<Finding> {
-    hurt.map(|hurt| Finding { grade, hurt }).into_iter().collect()
+fn found(grade: Grade, hurt: Option<Finding>) -> Vec<GradedFinding> {
+    hurt.map(|hurt| GradedFinding { grade, hurt }).into_iter().collect()
 }
 
 /// Everything that hurts, the worst first.
 #[must_use]
-pub fn findings(inventory: &Inventory) -> Vec<Finding> {
-    let mut all: Vec<Finding> = ALL.iter().flat_map(|rule| rule(inventory)).collect();
+pub fn findings(inventory: &Inventory) -> Vec<GradedFinding> {
+    let mut all: Vec<GradedFinding> = ALL.iter().flat_map(|rule| rule(inventory)).collect();
     all.sort_by_key(|f| f.grade);
     all
 }

@@ -1,26 +1,26 @@
 //! Whether there is sound, at which rates, and who holds it: cards and servers.
 
-use super::{Finding, Grade, Hurt, Inventory, found};
+use super::{Finding, Grade, GradedFinding, Inventory, found};
 
-pub fn no_sound(i: &Inventory) -> Vec<Finding> {
-    found(Grade::Severe, (i.is_silent() && !i.sound_unseen).then_some(Hurt::NoSound))
+pub fn no_sound(i: &Inventory) -> Vec<GradedFinding> {
+    found(Grade::Severe, (i.is_silent() && !i.sound_unseen).then_some(Finding::NoSound))
 }
 
-pub fn rates_disagree(i: &Inventory) -> Vec<Finding> {
-    found(Grade::Costly, (!i.rates_agree()).then(|| Hurt::RatesDisagree(i.places())))
+pub fn rates_disagree(i: &Inventory) -> Vec<GradedFinding> {
+    found(Grade::Costly, (!i.rates_agree()).then(|| Finding::RatesDisagree(i.places())))
 }
 
-pub fn two_clocks(i: &Inventory) -> Vec<Finding> {
+pub fn two_clocks(i: &Inventory) -> Vec<GradedFinding> {
     let open = i.cards.iter().filter(|c| c.streams.iter().any(|s| s.open.is_some()));
     let cards: Vec<String> = open.map(|c| c.id.clone()).collect();
-    found(Grade::Mild, (cards.len() > 1).then_some(Hurt::TwoClocks(cards)))
+    found(Grade::Mild, (cards.len() > 1).then_some(Finding::TwoClocks(cards)))
 }
 
-pub fn forced(i: &Inventory) -> Vec<Finding> {
+pub fn forced(i: &Inventory) -> Vec<GradedFinding> {
     let held = i.servers.iter().filter(|s| s.forced_buffer_frames.is_some() || s.forced_rate_hz.is_some());
-    held.map(|s| Finding {
+    held.map(|s| GradedFinding {
         grade: Grade::Mild,
-        hurt: Hurt::Forced {
+        hurt: Finding::Forced {
             server: s.kind.clone(),
             buffer_frames: s.forced_buffer_frames,
             rate: s.forced_rate_hz,
@@ -29,9 +29,9 @@ pub fn forced(i: &Inventory) -> Vec<Finding> {
     .collect()
 }
 
-pub fn server_without_realtime(i: &Inventory) -> Vec<Finding> {
+pub fn server_without_realtime(i: &Inventory) -> Vec<GradedFinding> {
     let without = i.servers.iter().filter(|s| s.realtime == Some(false));
     without
-        .map(|s| Finding { grade: Grade::Costly, hurt: Hurt::ServerWithoutRealtime(s.kind.clone()) })
+        .map(|s| GradedFinding { grade: Grade::Costly, hurt: Finding::ServerWithoutRealtime(s.kind.clone()) })
         .collect()
 }

@@ -1,10 +1,10 @@
 //! A made-up computer: a demand, a state that is as demanded, random ones that are not, and levers that work as those of a system do.
 
-use swiftloop_core::in_effect::{Demand, Hears, Lever, Stakes, Wrong, pipewire_takes};
+use swiftloop_core::in_effect::{Demand, Hears, Stakes, Tunable, Wrong, pipewire_takes};
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::survey::{
-    Card, Cpu, EachCpu, EnergyState, Idle, Inventory, Irq, Kernel, Limits, Memory, Network, Open,
-    ServerState, SoundThread, Stream, Usb, Version,
+    Card, CardStream, Cpu, EachCpu, EnergyState, Idle, Inventory, Irq, Kernel, MemoryState, Network, Open,
+    ServerState, SoundThread, Usb, UserLimits, Version,
 };
 use swiftloop_core::tables::ServerKind;
 use swiftloop_units::{Block, Gigabytes, Hz, Ms, PerHour, Range, Share};
@@ -71,8 +71,11 @@ fn open(rate: u32, channels: u32) -> Open {
 
 /// A computer that is just as demanded.
 pub fn ready() -> Inventory {
-    let stream =
-        |capture, channels| Stream { capture, open: Some(open(48_000, channels)), ..Stream::default() };
+    let stream = |capture, channels| CardStream {
+        capture,
+        open: Some(open(48_000, channels)),
+        ..CardStream::default()
+    };
     Inventory {
         network: Some(Network { name: "eth0".into(), wireless: false }),
         cards: vec![Card {
@@ -120,17 +123,17 @@ pub fn ready() -> Inventory {
                 .collect(),
             ..Cpu::default()
         },
-        memory: Memory {
+        memory: MemoryState {
             total_gb: Some(16.0),
             available_gb: Some(12.0),
             swap_used_gb: Some(0.0),
-            ..Memory::default()
+            ..MemoryState::default()
         },
-        limits: Limits {
+        limits: UserLimits {
             realtime_priority: Some(95),
             locked_bytes: Some(u64::MAX),
             group_realtime_us: Some(950_000),
-            ..Limits::default()
+            ..UserLimits::default()
         },
         kernel: Kernel {
             realtime_share: Some(0.95),
@@ -266,29 +269,29 @@ impl Machine {
         &mut self.inventory.processor.each[cpu as usize]
     }
 
-    pub fn read(&mut self, lever: &Lever) -> Option<String> {
+    pub fn read(&mut self, lever: &Tunable) -> Option<String> {
         let flag = |on: bool| if on { "1" } else { "0" }.to_string();
         match lever {
-            Lever::ForcedRate => {
+            Tunable::ForcedRate => {
                 let s = self.server("PipeWire");
                 let forced = s.forced_rate_hz.map_or("0".into(), |hz| hz.to_string());
                 Some(format!("{forced}@{}", s.rate_hz?))
             }
-            Lever::ForcedBuffer => {
+            Tunable::ForcedBuffer => {
                 Some(self.server("PipeWire").forced_buffer_frames.unwrap_or(0).to_string())
             }
-            Lever::JackBuffer => self.server("JACK").buffer_frames.map(|f| f.to_string()),
-            Lever::Governor { cpu } => self.each(*cpu).governor.clone(),
-            Lever::MostClock { cpu } => self.each(*cpu).allowed_khz.map(|k| k.to_string()),
-            Lever::WakeLimit => self.inventory.processor.wake_limit_us.map(|us| us.to_string()),
-            Lever::IdleOff { cpu, state } => Some(flag(self.each(*cpu).idle[*state as usize].disabled)),
-            Lever::UsbPower { .. } => {
+            Tunable::JackBuffer => self.server("JACK").buffer_frames.map(|f| f.to_string()),
+            Tunable::Governor { cpu } => self.each(*cpu).governor.clone(),
+            Tunable::MostClock { cpu } => self.each(*cpu).allowed_khz.map(|k| k.to_string()),
+            Tunable::WakeLimit => self.inventory.processor.wake_limit_us.map(|us| us.to_string()),
+            Tunable::IdleOff { cpu, state } => Some(flag(self.each(*cpu).idle[*state as usize].disabled)),
+            Tunable::UsbPower { .. } => {
                 let sleeps = self.inventory.cards[0].usb.as_ref()?.autosuspend?;
                 Some(if sleeps { "auto" } else { "on" }.into())
             }
-            Lever::InterruptCores { .. } => self.inventory.cards[0].irq.as_ref()?.cores.clone(),
-            Lever::RealtimeShare => Some(format!("{:.0}", self.inventory.kernel.realtime_share? * 1e6)),
-            Lever::Priority { .. } => {
+            Tunable::InterruptCores { .. } => self.inventory.cards[0].irq.as_ref()?.cores.clone(),
+            Tunable::RealtimeShare => Some(format!("{:.0}", self.inventory.kernel.realtime_share? * 1e6)),
+            Tunable::Priority { .. } => {
                 let priority = self.server("PipeWire").threads[0].priority;
                 Some(priority.map_or("ordinary".into(), |p| format!("real-time {p}")))
             }
@@ -296,36 +299,36 @@ impl Machine {
     }
 
     /// As a system does it: PipeWire makes powers of two.
-    pub fn put(&mut self, lever: &Lever, to: &str) {
+    pub fn put(&mut self, lever: &Tunable, to: &str) {
         match lever {
-            Lever::ForcedRate => {
+            Tunable::ForcedRate => {
                 self.server("PipeWire").forced_rate_hz = to.split('@').next().unwrap().parse().ok();
             }
-            Lever::ForcedBuffer => {
+            Tunable::ForcedBuffer => {
                 let frames: u32 = to.parse().unwrap();
                 self.server("PipeWire").forced_buffer_frames = (frames > 0).then(|| pipewire_takes(frames));
             }
-            Lever::JackBuffer => self.server("JACK").buffer_frames = to.parse().ok(),
-            Lever::Governor { cpu } => {
+            Tunable::JackBuffer => self.server("JACK").buffer_frames = to.parse().ok(),
+            Tunable::Governor { cpu } => {
                 let each = self.each(*cpu);
                 // What it does not know it does not take.
                 if each.governors.iter().any(|g| g == to) {
                     each.governor = Some(to.into());
                 }
             }
-            Lever::MostClock { cpu } => self.each(*cpu).allowed_khz = to.parse().ok(),
-            Lever::WakeLimit => self.inventory.processor.wake_limit_us = to.parse().ok(),
-            Lever::IdleOff { cpu, state } => self.each(*cpu).idle[*state as usize].disabled = to == "1",
-            Lever::UsbPower { .. } => {
+            Tunable::MostClock { cpu } => self.each(*cpu).allowed_khz = to.parse().ok(),
+            Tunable::WakeLimit => self.inventory.processor.wake_limit_us = to.parse().ok(),
+            Tunable::IdleOff { cpu, state } => self.each(*cpu).idle[*state as usize].disabled = to == "1",
+            Tunable::UsbPower { .. } => {
                 self.inventory.cards[0].usb.as_mut().unwrap().autosuspend = Some(to == "auto");
             }
-            Lever::InterruptCores { .. } => {
+            Tunable::InterruptCores { .. } => {
                 self.inventory.cards[0].irq.as_mut().unwrap().cores = Some(to.into());
             }
-            Lever::RealtimeShare => {
+            Tunable::RealtimeShare => {
                 self.inventory.kernel.realtime_share = to.parse::<f64>().ok().map(|us| us / 1e6);
             }
-            Lever::Priority { .. } => {
+            Tunable::Priority { .. } => {
                 let priority = to.strip_prefix("real-time ").and_then(|p| p.parse().ok());
                 self.server("PipeWire").threads[0].priority = priority;
             }

@@ -3,7 +3,7 @@
 use super::machine::{demand, ready};
 use swiftloop_core::in_effect::{Demand, Known, Unread, compare};
 use swiftloop_core::rig::PowerPlan;
-use swiftloop_core::survey::{Busy, Inventory, Network, Open, ServerState, System, Version};
+use swiftloop_core::survey::{BusyProgram, Inventory, Network, Open, ServerState, System, Version};
 use swiftloop_units::{Block, Hz};
 
 type Change = fn(&mut Inventory);
@@ -46,8 +46,8 @@ const WRONG: &[(&str, Change)] = &[
     ("usb-hub", |i| i.cards[0].usb.as_mut().unwrap().hubs = 1),
     ("usb-slow", |i| i.cards[0].usb.as_mut().unwrap().speed_mbit_s = 12.0),
     ("interrupt-cores", |i| i.cards[0].irq.as_mut().unwrap().cores = Some("0-3".into())),
-    ("programs", |i| i.busy = vec![Busy { name: "sync".into(), core_share: 0.4 }]),
-    ("programs", |i| i.busy = vec![Busy { name: "web browser".into(), core_share: 0.03 }]),
+    ("programs", |i| i.busy = vec![BusyProgram { name: "sync".into(), core_share: 0.4 }]),
+    ("programs", |i| i.busy = vec![BusyProgram { name: "web browser".into(), core_share: 0.03 }]),
     ("memory", |i| i.memory.available_gb = Some(0.5)),
     ("too-little-memory", |i| i.memory.total_gb = Some(5.5)),
     ("disk", |i| i.disk_free_gb = Some(3.0)),

@@ -1,14 +1,14 @@
 //! A watch: each change is told once, dropouts are counted once, and what changed shortly before one is told with it.
 
 use std::collections::BTreeSet;
-use swiftloop_core::in_effect::{Event, Happened, Sample, Watcher};
-use swiftloop_core::survey::Busy;
+use swiftloop_core::in_effect::{Happened, Sample, WatchEvent, Watcher};
+use swiftloop_core::survey::BusyProgram;
 
 fn at(at_s: f64) -> Sample {
     Sample { at_s, xruns: Some(0), server: Some(true), ..Sample::default() }
 }
 
-fn names(events: &[Event]) -> Vec<&Happened> {
+fn names(events: &[WatchEvent]) -> Vec<&Happened> {
     events.iter().map(|e| &e.happened).collect()
 }
 
@@ -20,7 +20,7 @@ fn a_quiet_take_is_a_quiet_log() {
         let mut sample = at(f64::from(second));
         sample.values.insert("buffer", "64 frames".into());
         sample.load_percent = Some(20.0 + f64::from(second % 7));
-        sample.busy = (second % 20 == 0).then(|| vec![Busy { name: "shell".into(), core_share: 0.1 }]);
+        sample.busy = (second % 20 == 0).then(|| vec![BusyProgram { name: "shell".into(), core_share: 0.1 }]);
         sample.devices = (second % 20 == 0).then(|| BTreeSet::from(["rack".to_string()]));
         events.extend(watcher.look(&sample));
     }
@@ -70,7 +70,8 @@ fn dropouts_add_up_and_come_from_the_server_where_it_tells() {
 fn what_changed_shortly_before_a_dropout_is_told_with_it_and_what_changed_long_before_is_not() {
     let mut watcher = Watcher::default();
     watcher.look(&at(0.0));
-    let works = Sample { busy: Some(vec![Busy { name: "backup".into(), core_share: 0.6 }]), ..at(1.0) };
+    let works =
+        Sample { busy: Some(vec![BusyProgram { name: "backup".into(), core_share: 0.6 }]), ..at(1.0) };
     assert!(matches!(names(&watcher.look(&works))[..], [Happened::Works { .. }]));
     let first = watcher.look(&Sample { xruns: Some(2), ..at(2.0) });
     let [Happened::Xrun { count: 2, after }] = names(&first)[..] else { panic!("{first:?}") };
@@ -86,7 +87,7 @@ fn what_changed_shortly_before_a_dropout_is_told_with_it_and_what_changed_long_b
 fn devices_servers_heat_and_programs_come_and_go_once() {
     let mut watcher = Watcher::default();
     let set = |names: &[&str]| Some(names.iter().map(ToString::to_string).collect::<BTreeSet<_>>());
-    let busy = |share| Some(vec![Busy { name: "sync".into(), core_share: share }]);
+    let busy = |share| Some(vec![BusyProgram { name: "sync".into(), core_share: share }]);
     watcher.look(&Sample { devices: set(&["rack"]), ..at(0.0) });
     let mut all = Vec::new();
     for (second, sample) in [

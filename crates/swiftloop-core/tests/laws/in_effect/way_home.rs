@@ -2,7 +2,7 @@
 //! before the first step, what is somebody else's stays, and doing it twice does nothing more.
 
 use super::machine::{Machine, random_demand, random_state};
-use swiftloop_core::in_effect::{Fate, Journal, JournalLine, Lever, Stage, fate, puts};
+use swiftloop_core::in_effect::{Journal, JournalLine, JournalStage, StepFate, Tunable, fate, puts};
 
 /// Where the program is killed within a step.
 #[derive(Clone, Copy, PartialEq)]
@@ -16,7 +16,7 @@ enum Killed {
 /// Takes the first `steps` steps and dies at the place said in the last one; the journal's lines.
 fn put_until(
     machine: &mut Machine,
-    all: &[(Lever, String)],
+    all: &[(Tunable, String)],
     steps: usize,
     killed: Killed,
 ) -> Vec<JournalLine> {
@@ -46,12 +46,12 @@ fn back(
     machine: &mut Machine,
     journal: &Journal,
     steps: usize,
-    fates: &mut Vec<(Stage, Fate)>,
+    fates: &mut Vec<(JournalStage, StepFate)>,
 ) -> Vec<JournalLine> {
     let mut lines = Vec::new();
     for stage in journal.stages.iter().rev().take(steps) {
         let found = fate(stage, machine.read(&stage.lever).as_deref());
-        if found == Fate::PutBack {
+        if found == StepFate::PutBack {
             machine.put(&stage.lever, &stage.before);
         }
         fates.push((stage.clone(), found));
@@ -95,7 +95,7 @@ fn the_journal_leads_home_from_every_instant() {
                 lines.extend(back(&mut machine, &rest, usize::MAX, &mut fates));
                 assert_eq!(machine.inventory, before, "{steps} of {}", all.len());
                 assert_eq!(Journal::of(lines).stages, vec![]);
-                assert!(!fates.iter().any(|f| matches!(f.1, Fate::Theirs { .. })));
+                assert!(!fates.iter().any(|f| matches!(f.1, StepFate::Theirs { .. })));
                 cases += 1;
             }
         }
@@ -110,9 +110,10 @@ fn what_somebody_changed_meanwhile_is_told_and_left_alone() {
     for _ in 0..200 {
         let demand = random_demand(&mut random);
         let before = random_state(&demand, &mut random);
-        let all: Vec<(Lever, String)> =
+        let all: Vec<(Tunable, String)> =
             puts(&demand, &before).0.into_iter().map(|p| (p.lever, p.to)).collect();
-        let Some(theirs) = all.iter().position(|(lever, _)| matches!(lever, Lever::MostClock { .. })) else {
+        let Some(theirs) = all.iter().position(|(lever, _)| matches!(lever, Tunable::MostClock { .. }))
+        else {
             continue;
         };
         let mut machine = Machine::new(before.clone());
@@ -121,7 +122,7 @@ fn what_somebody_changed_meanwhile_is_told_and_left_alone() {
         let mut fates = Vec::new();
         back(&mut machine, &Journal::of(lines), usize::MAX, &mut fates);
         let (_, found) = fates.iter().find(|(stage, _)| stage.lever == all[theirs].0).unwrap();
-        assert_eq!(*found, Fate::Theirs { is: "1234567".into() });
+        assert_eq!(*found, StepFate::Theirs { is: "1234567".into() });
         assert_eq!(machine.read(&all[theirs].0).unwrap(), "1234567");
         // All else is home.
         let was = Machine::new(before).read(&all[theirs].0).unwrap();
@@ -134,30 +135,30 @@ fn what_somebody_changed_meanwhile_is_told_and_left_alone() {
 
 #[test]
 fn what_is_gone_is_gone_and_what_fell_back_by_itself_is_back() {
-    let stage = Stage {
+    let stage = JournalStage {
         step: 1,
-        lever: Lever::ForcedBuffer,
+        lever: Tunable::ForcedBuffer,
         before: "0".into(),
         to: "64".into(),
         is: Some("64".into()),
     };
-    assert_eq!(fate(&stage, None), Fate::Gone);
-    assert_eq!(fate(&stage, Some("0")), Fate::Back);
-    assert_eq!(fate(&stage, Some("64\n")), Fate::PutBack);
-    assert_eq!(fate(&stage, Some("256")), Fate::Theirs { is: "256".into() });
+    assert_eq!(fate(&stage, None), StepFate::Gone);
+    assert_eq!(fate(&stage, Some("0")), StepFate::Back);
+    assert_eq!(fate(&stage, Some("64\n")), StepFate::PutBack);
+    assert_eq!(fate(&stage, Some("256")), StepFate::Theirs { is: "256".into() });
     // A system that makes something else of it: what it read then is ours as well.
-    let made = Stage { to: "100".into(), ..stage };
-    assert_eq!(fate(&made, Some("64")), Fate::PutBack);
+    let made = JournalStage { to: "100".into(), ..stage };
+    assert_eq!(fate(&made, Some("64")), StepFate::PutBack);
 }
 
 #[test]
 fn a_journal_is_read_as_it_was_written() {
     let levers = [
-        Lever::ForcedRate,
-        Lever::InterruptCores { line: 16 },
-        Lever::UsbPower { place: "1-3".into() },
-        Lever::Priority { thread: 7, name: "data-loop.0".into() },
-        Lever::IdleOff { cpu: 3, state: 2 },
+        Tunable::ForcedRate,
+        Tunable::InterruptCores { line: 16 },
+        Tunable::UsbPower { place: "1-3".into() },
+        Tunable::Priority { thread: 7, name: "data-loop.0".into() },
+        Tunable::IdleOff { cpu: 3, state: 2 },
     ];
     for (step, lever) in levers.into_iter().enumerate() {
         let line = JournalLine::Intends { step: step as u32, lever, before: "a\n".into(), to: "b".into() };

@@ -7,7 +7,7 @@ mod timeline;
 mod xml;
 
 use super::archive::{hashes_in, text_in};
-use super::found::{Found, FoundBus, FoundProcessor, FoundTrack, Ids};
+use super::found::{FoundBus, FoundProcessor, FoundTrack, Ids, ImportedProject};
 use super::notes_at_once::most_at_once;
 use super::recordings::name_of;
 use super::refused;
@@ -26,7 +26,7 @@ const PROJECT: &str = "project.xml";
 const MOST_NODES: u32 = 8_000_000;
 const DEEPEST: usize = 200;
 
-pub(super) fn read(path: &Path) -> Result<Found, FileError> {
+pub(super) fn read(path: &Path) -> Result<ImportedProject, FileError> {
     let text = text_in(path, PROJECT)?;
     let wrong = |why: String| refused(path, why, "save the project for exchange once more");
     let options =
@@ -69,7 +69,7 @@ pub(super) fn read(path: &Path) -> Result<Found, FileError> {
 }
 
 /// A track with its channel, and in which track it stands.
-struct Lane<'x> {
+struct ExchangeTrack<'x> {
     node: Node<'x, 'x>,
     channel: Option<Node<'x, 'x>>,
     /// Position of the track that it is nested in.
@@ -79,7 +79,7 @@ struct Lane<'x> {
 
 /// The project, tracks laid out in a row.
 struct Project<'x> {
-    lanes: Vec<Lane<'x>>,
+    lanes: Vec<ExchangeTrack<'x>>,
     /// By the ids of channels.
     by_channel: HashMap<&'x str, usize>,
     timeline: Timeline<'x>,
@@ -112,14 +112,14 @@ impl<'x> Project<'x> {
                 "Track" => {
                     let channel = child(at, "Channel");
                     let role = channel.and_then(|c| c.attribute("role")).unwrap_or("regular");
-                    self.lanes.push(Lane { node: at, channel, within, role });
+                    self.lanes.push(ExchangeTrack { node: at, channel, within, role });
                     let own = self.lanes.len() - 1;
                     self.add_tracks(at, Some(own));
                 }
                 // A channel that stands by itself.
                 "Channel" if node.has_tag_name("Structure") => {
                     let role = at.attribute("role").unwrap_or("regular");
-                    self.lanes.push(Lane { node: at, channel: Some(at), within, role });
+                    self.lanes.push(ExchangeTrack { node: at, channel: Some(at), within, role });
                 }
                 _ => {}
             }
@@ -134,24 +134,24 @@ impl<'x> Project<'x> {
         matches!(lane.role, "effect" | "effectTrack" | "submix") || holds()
     }
 
-    fn found(mut self) -> Found {
+    fn found(mut self) -> ImportedProject {
         let count = self.lanes.len();
         let led_to = self.led_to();
-        let kind: Vec<Kind> = (0..count)
+        let kind: Vec<LaneBecomes> = (0..count)
             .map(|i| match self.lanes[i].role {
-                "master" => Kind::Main,
-                "vca" => Kind::Nothing,
-                _ if self.is_bus(i) || led_to.contains(&i) => Kind::Bus,
-                _ => Kind::Track,
+                "master" => LaneBecomes::Main,
+                "vca" => LaneBecomes::Nothing,
+                _ if self.is_bus(i) || led_to.contains(&i) => LaneBecomes::Bus,
+                _ => LaneBecomes::Track,
             })
             .collect();
         let mut ids = Ids::without(&["main", "out"]);
         let lane_ids: Vec<String> = (0..count)
             .map(|i| match kind[i] {
-                Kind::Main => "main".to_string(),
-                Kind::Nothing => String::new(),
-                Kind::Bus => ids.of(self.lanes[i].name(), "bus"),
-                Kind::Track => ids.of(self.lanes[i].name(), "track"),
+                LaneBecomes::Main => "main".to_string(),
+                LaneBecomes::Nothing => String::new(),
+                LaneBecomes::Bus => ids.of(self.lanes[i].name(), "bus"),
+                LaneBecomes::Track => ids.of(self.lanes[i].name(), "track"),
             })
             .collect();
         let mut routes = self.routes(&kind);
@@ -161,9 +161,9 @@ impl<'x> Project<'x> {
                 .push(format!("{from} and {to} feed each other; the way from {from} to {to} was left out"));
         }
         let mut own = Ids::without(&[]);
-        let mut found = Found::default();
+        let mut found = ImportedProject::default();
         for i in 0..count {
-            if kind[i] == Kind::Nothing {
+            if kind[i] == LaneBecomes::Nothing {
                 self.remarks.push(format!(
                     "{} only moves the faders of others, and was left out",
                     self.lanes[i].name()
@@ -171,7 +171,7 @@ impl<'x> Project<'x> {
                 continue;
             }
             let mut processors = self.devices(i, &lane_ids[i], &mut own);
-            if kind[i] == Kind::Main {
+            if kind[i] == LaneBecomes::Main {
                 found.main.extend(processors);
                 continue;
             }
@@ -197,7 +197,7 @@ impl<'x> Project<'x> {
                 disabled,
                 unused: false,
             };
-            if kind[i] == Kind::Track {
+            if kind[i] == LaneBecomes::Track {
                 let track = FoundTrack { sends, ..plain(lane_ids[i].clone(), processors) };
                 found.tracks.push(self.track(i, content, track));
                 continue;
@@ -225,7 +225,7 @@ impl<'x> Project<'x> {
         found.count_rates(self.timeline.rates.iter().map(|r| r.0));
         let name_of = |track: &str| {
             let lane = self.lanes.iter().find(|l| l.node.attribute("id") == Some(track));
-            lane.map_or("an unnamed track", Lane::name)
+            lane.map_or("an unnamed track", ExchangeTrack::name)
         };
         self.remarks.extend(self.timeline.disagreeing(found.rate_hz(), name_of));
         if self.timeline.is_cut_short() {
@@ -258,7 +258,7 @@ impl<'x> Project<'x> {
 
     /// Lanes to which some output or send of another leads, or that hold others.
     fn led_to(&self) -> HashSet<usize> {
-        let of = |(i, lane): (usize, &Lane<'_>)| {
+        let of = |(i, lane): (usize, &ExchangeTrack<'_>)| {
             let mut all = self.sends_of(i);
             all.extend(self.destination(i));
             all.extend(lane.within);
@@ -286,9 +286,9 @@ impl<'x> Project<'x> {
     }
 
     /// Where each lane leads: where it says, or to the one that holds it.
-    fn routes(&self, kind: &[Kind]) -> Vec<Route> {
-        let bus = |i: &usize| kind[*i] == Kind::Bus;
-        let of = |(i, lane): (usize, &Lane<'_>)| Route {
+    fn routes(&self, kind: &[LaneBecomes]) -> Vec<Route> {
+        let bus = |i: &usize| kind[*i] == LaneBecomes::Bus;
+        let of = |(i, lane): (usize, &ExchangeTrack<'_>)| Route {
             to: match self.destination(i) {
                 Some(to) => Some(to).filter(bus),
                 None => lane.within.filter(bus),
@@ -335,14 +335,14 @@ impl<'x> Project<'x> {
 
 /// What becomes of a lane.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Kind {
+enum LaneBecomes {
     Track,
     Bus,
     Main,
     Nothing,
 }
 
-impl<'x> Lane<'x> {
+impl<'x> ExchangeTrack<'x> {
     fn name(&self) -> &'x str {
         self.node.attribute("name").unwrap_or("")
     }

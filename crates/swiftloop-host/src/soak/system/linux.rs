@@ -1,6 +1,6 @@
 //! Linux: FIFO scheduling, absolute sleeps, locked memory.
 
-use super::System;
+use super::RealtimeSystem;
 
 /// See the module.
 pub(crate) struct Linux;
@@ -32,7 +32,7 @@ fn clock_ns(clock: rustix::time::ClockId) -> u64 {
     time.tv_sec.unsigned_abs() * 1_000_000_000 + time.tv_nsec.unsigned_abs()
 }
 
-impl System for Linux {
+impl RealtimeSystem for Linux {
     fn now_ns() -> u64 {
         clock_ns(rustix::time::ClockId::Monotonic)
     }

@@ -1,6 +1,6 @@
 //! macOS: threads with a time constraint, sleeps until an instant of the machine's own clock. No process can lock all its memory.
 
-use super::{System, plain};
+use super::{RealtimeSystem, plain};
 use mach2::mach_time::{mach_absolute_time, mach_timebase_info, mach_wait_until};
 
 /// See the module.
@@ -21,7 +21,7 @@ fn ticks(ns: u64) -> u64 {
     (u128::from(ns) * u128::from(base.denom) / u128::from(base.numer)) as u64
 }
 
-impl System for MacOs {
+impl RealtimeSystem for MacOs {
     fn now_ns() -> u64 {
         plain::now_ns()
     }

@@ -15,12 +15,12 @@ pub(crate) use linux::Linux as Here;
 #[cfg(target_os = "macos")]
 pub(crate) use macos::MacOs as Here;
 #[cfg(not(any(target_os = "linux", target_os = "macos", target_os = "windows")))]
-pub(crate) use plain::Plain as Here;
+pub(crate) use plain::PlainSystem as Here;
 #[cfg(target_os = "windows")]
 pub(crate) use windows::Windows as Here;
 
 /// An operating system, for a thread that has to be in time. What is refused is told in words.
-pub(crate) trait System {
+pub(crate) trait RealtimeSystem {
     /// Nanoseconds since some start that does not change.
     fn now_ns() -> u64;
     /// Nanoseconds that this process worked, in all its threads.

@@ -17,10 +17,10 @@ pub(super) fn sleep(ns: u64) {
 
 /// See the module.
 #[cfg(not(any(target_os = "macos", target_os = "windows")))]
-pub(crate) struct Plain;
+pub(crate) struct PlainSystem;
 
 #[cfg(not(any(target_os = "macos", target_os = "windows")))]
-impl super::System for Plain {
+impl super::RealtimeSystem for PlainSystem {
     fn now_ns() -> u64 {
         now_ns()
     }

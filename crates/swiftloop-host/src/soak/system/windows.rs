@@ -1,6 +1,6 @@
 //! Windows: timers of high resolution, the multimedia class scheduler, a working set that stays.
 
-use super::{System, plain};
+use super::{RealtimeSystem, plain};
 use std::cell::Cell;
 use std::ptr::null;
 use windows_sys::Win32::Foundation::{CloseHandle, FILETIME, GetLastError, HANDLE, WAIT_OBJECT_0};
@@ -62,7 +62,7 @@ fn steps(time: FILETIME) -> u64 {
     u64::from(time.dwHighDateTime) << 32 | u64::from(time.dwLowDateTime)
 }
 
-impl System for Windows {
+impl RealtimeSystem for Windows {
     fn now_ns() -> u64 {
         plain::now_ns()
     }

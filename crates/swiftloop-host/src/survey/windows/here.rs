@@ -1,7 +1,7 @@
 //! This Windows computer: public values of its registry, its power calls and its tree of devices come in, in the same form in which
 //! our script copies them from another; so that both are understood by the same reading.
 
-use super::{DEVICE, FORMAT, MOST_CLOCK, Told, USB_SLEEP};
+use super::{DEVICE, FORMAT, MOST_CLOCK, USB_SLEEP, WindowsAnswers};
 use serde_json::{Value, json};
 use std::fmt::Write;
 use std::path::Path;
@@ -35,8 +35,8 @@ const SLEEP: GUID = GUID::from_u128(0x48e6_b7a6_50f5_4782_a5d4_53bb_8f07_e226);
 const MOST: usize = 4096;
 
 /// All that it tells.
-pub(super) fn told(folder: &Path) -> Told {
-    Told {
+pub(super) fn told(folder: &Path) -> WindowsAnswers {
+    WindowsAnswers {
         system: system(folder),
         sound: sound(),
         asio: names(LOCAL_MACHINE, MAKERS).iter().fold(String::new(), |mut all, name| {

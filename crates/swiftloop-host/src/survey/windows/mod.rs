@@ -10,7 +10,7 @@ use std::path::Path;
 use swiftloop_core::in_effect::alike;
 use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::survey::{
-    Busy, Card, Cpu, EnergyState, Inventory, MOST_CARDS, Memory, Stream, System, Usb, Version,
+    BusyProgram, Card, CardStream, Cpu, EnergyState, Inventory, MOST_CARDS, MemoryState, System, Usb, Version,
 };
 use swiftloop_units::Hz;
 
@@ -36,7 +36,7 @@ pub(super) fn is_copy(root: &Path) -> bool {
 
 /// What such a computer tells, in the form in which our script copies it.
 #[derive(Default)]
-struct Told {
+struct WindowsAnswers {
     system: Value,
     /// The registry's export of sound devices, and of makers' drivers.
     sound: String,
@@ -61,7 +61,7 @@ pub(super) fn read(tree: &Tree) -> Inventory {
         }
     };
     let text = |name: &str| tree.decoded(&format!("{FOLDER}/{name}.txt")).unwrap_or_default();
-    inventory(&Told {
+    inventory(&WindowsAnswers {
         system: json("system").first().cloned().unwrap_or(Value::Null),
         sound: text("sound"),
         asio: text("asio"),
@@ -85,7 +85,7 @@ pub(super) fn plan_here() -> Option<PowerPlan> {
     energy(&Value::Null, &here::power()).plan
 }
 
-fn inventory(told: &Told) -> Inventory {
+fn inventory(told: &WindowsAnswers) -> Inventory {
     let about = &told.system;
     let mut cards = cards(&told.sound, &told.devices, &told.power);
     for name in maker_drivers(&told.asio).into_iter().take(MOST_CARDS) {
@@ -149,10 +149,10 @@ fn processor(about: &Value, power: &str) -> Cpu {
     }
 }
 
-fn memory(about: &Value) -> Memory {
+fn memory(about: &Value) -> MemoryState {
     // Both in units of 1024 bytes.
     let of = |key: &str| about[key].as_f64().map(|kb| kb * 1024.0 / 1e9);
-    Memory { total_gb: of("MemoryKB"), available_gb: of("MemoryFreeKB"), ..Memory::default() }
+    MemoryState { total_gb: of("MemoryKB"), available_gb: of("MemoryFreeKB"), ..MemoryState::default() }
 }
 
 fn energy(about: &Value, power: &str) -> EnergyState {
@@ -233,13 +233,13 @@ fn cards(sound: &str, devices: &[Value], power: &str) -> Vec<Card> {
 
 /// A device's direction: joined with the other one of the same device.
 fn add(all: &mut Vec<Card>, name: String, capture: bool, rate: Option<(Hz, u32)>) {
-    let stream = Stream {
+    let stream = CardStream {
         capture,
         channels: rate.map_or(0, |r| r.1),
         rates_hz: rate.map(|r| r.0).into_iter().collect(),
         // What the system mixes at holds whether or not something plays.
         set_rate_hz: rate.map(|r| r.0),
-        ..Stream::default()
+        ..CardStream::default()
     };
     let enough = all.len() > MOST_CARDS;
     match all.iter_mut().find(|c| c.name == name) {
@@ -329,12 +329,12 @@ fn versions(about: &Value, drivers: &[Value]) -> Vec<Version> {
 }
 
 /// Programs by their share of one core, in percent, as the system counts it.
-fn busy(programs: &[Value]) -> Vec<Busy> {
+fn busy(programs: &[Value]) -> Vec<BusyProgram> {
     let counts = programs.iter().filter(|p| !matches!(p["Name"].as_str(), Some("_Total" | "Idle") | None));
-    let mut all: Vec<Busy> = counts
+    let mut all: Vec<BusyProgram> = counts
         .filter_map(|p| {
             let core_share = p["PercentProcessorTime"].as_f64()? / 100.0;
-            Some(Busy { name: word(&p["Name"])?, core_share })
+            Some(BusyProgram { name: word(&p["Name"])?, core_share })
         })
         .filter(|b| b.core_share > 0.0)
         .collect();

@@ -73,14 +73,14 @@ fn host() -> clap_host {
 pub(super) struct Clap;
 
 /// A library that was begun.
-struct Opened {
+struct OpenedLibrary {
     factory: *const clap_plugin_factory,
     entry: *const clap_plugin_entry,
     /// Keeps the code where it is; dropped last.
     _library: Library,
 }
 
-impl Drop for Opened {
+impl Drop for OpenedLibrary {
     fn drop(&mut self) {
         // SAFETY: begun, and nothing of it is used any more.
         unsafe { (*self.entry).deinit.map(|end| end()) };
@@ -95,7 +95,7 @@ fn word(text: *const c_char) -> String {
     unsafe { CStr::from_ptr(text) }.to_string_lossy().into_owned()
 }
 
-impl Opened {
+impl OpenedLibrary {
     fn new(path: &Path) -> Result<Self, Unfit> {
         // SAFETY: initialisers of foreign code run here, and whatever they do, they do it in a process of their own.
         let library = unsafe { Library::new(path) }.map_err(|e| Unfit::not_loaded(&e))?;
@@ -135,15 +135,15 @@ impl Opened {
 }
 
 /// A processor that was made, ended with this.
-struct Made {
+struct MadePlugin {
     plugin: *const clap_plugin,
     active: bool,
     processing: bool,
     _host: Box<clap_host>,
 }
 
-impl Made {
-    fn new(opened: &Opened, id: &str) -> Result<Self, Unfit> {
+impl MadePlugin {
+    fn new(opened: &OpenedLibrary, id: &str) -> Result<Self, Unfit> {
         let not_there = || Unfit::NotThere(id.into());
         let host = Box::new(host());
         let name = CString::new(id).map_err(|_| not_there())?;
@@ -202,7 +202,7 @@ impl Made {
     }
 }
 
-impl Drop for Made {
+impl Drop for MadePlugin {
     fn drop(&mut self) {
         let said = *self.said();
         SOUNDS.store(true, Relaxed);
@@ -233,12 +233,12 @@ impl Standard for Clap {
     }
 
     fn list(&self, path: &Path) -> Result<Vec<Listed>, Unfit> {
-        let opened = Opened::new(path)?;
+        let opened = OpenedLibrary::new(path)?;
         let of = |d: *const clap_plugin_descriptor| {
             // SAFETY: not null, and a constant of the library.
             let d = unsafe { &*d };
             let (id, name, version) = (word(d.id), word(d.name), word(d.version));
-            let made = Made::new(&opened, &id).ok();
+            let made = MadePlugin::new(&opened, &id).ok();
             let count = |input| made.as_ref().map_or(0, |m| m.ports(input).iter().sum::<u32>() as usize);
             Listed { channels: (count(true), count(false)), version: Some(version), id, name }
         };
@@ -246,8 +246,8 @@ impl Standard for Clap {
     }
 
     fn begin(&self, path: &Path, id: &str, rate_hz: u32, longest: usize) -> Result<Box<dyn Running>, Unfit> {
-        let opened = Opened::new(path)?;
-        let mut made = Made::new(&opened, id)?;
+        let opened = OpenedLibrary::new(path)?;
+        let mut made = MadePlugin::new(&opened, id)?;
         let (ins, outs) = (made.ports(true), made.ports(false));
         if ins.is_empty() && outs.is_empty() {
             return Err(Unfit::NoSound);
@@ -269,7 +269,7 @@ impl Standard for Clap {
         let dialects = made.dialects();
         let (inputs, outputs) = (Sounds::new(&ins, longest), Sounds::new(&outs, longest));
         let events = Vec::new();
-        Ok(Box::new(Plugin {
+        Ok(Box::new(ClapPlugin {
             run,
             made,
             inputs,
@@ -283,9 +283,9 @@ impl Standard for Clap {
     }
 }
 
-struct Plugin {
+struct ClapPlugin {
     run: unsafe extern "C" fn(*const clap_plugin, *const clap_process) -> i32,
-    made: Made,
+    made: MadePlugin,
     inputs: Sounds,
     outputs: Sounds,
     events: Vec<Event>,
@@ -293,10 +293,10 @@ struct Plugin {
     dialects: Option<u32>,
     frame: i64,
     /// After all that was made of it.
-    _opened: Opened,
+    _opened: OpenedLibrary,
 }
 
-impl Running for Plugin {
+impl Running for ClapPlugin {
     fn inputs(&mut self) -> &mut [Vec<f32>] {
         &mut self.inputs.channels
     }

@@ -6,7 +6,7 @@ use super::ended::{Ended, check};
 use crate::soak::worked_ns;
 use swiftloop_measure::probe;
 use swiftloop_measure::probe::Recipe;
-use swiftloop_measure::weigh::{Delay, DelayAt};
+use swiftloop_measure::weigh::{DelayAt, ProcessorDelay};
 use swiftloop_units::Hz;
 use swiftloop_units::workers::OneByOne;
 
@@ -24,18 +24,18 @@ pub(super) fn delay(
     begin: &mut dyn FnMut() -> Result<Box<dyn Running>, Ended>,
     rate_hz: u32,
     blocks: &[u32],
-) -> Result<Delay, Ended> {
+) -> Result<ProcessorDelay, Ended> {
     let mut plugin = begin()?;
     let is_effect = !plugin.inputs().is_empty() && !plugin.outputs().is_empty();
     let recipe = Recipe::new(Hz::new(rate_hz), 1, 8, -12).ok().filter(|_| is_effect);
     let Some(recipe) = recipe else {
-        return Ok(Delay { reported_frames: plugin.reported(), ..Delay::default() });
+        return Ok(ProcessorDelay { reported_frames: plugin.reported(), ..ProcessorDelay::default() });
     };
     let begun = worked_ns();
     let measured = through(&mut *plugin, recipe, PROBE_BLOCK)?;
     let reported = plugin.reported();
     drop(plugin);
-    let mut found = Delay {
+    let mut found = ProcessorDelay {
         reported_frames: reported,
         measured_frames: measured,
         readable: measured.is_some(),

@@ -18,10 +18,10 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use sweep::Sweep;
 use swiftloop_measure::weigh::{
-    AtRate, Burst, Bursts, Line, Timed, VoiceCost, Voices, Yardsticks, as_it_is, burst, voices, weighed,
+    AtRate, BurstFound, Bursts, Line, Timed, VoiceCost, Voices, Yardsticks, as_it_is, burst, voices, weighed,
 };
 use swiftloop_units::stats::quantile;
-use timing::{SMALL, Sound, Way, row, timed};
+use timing::{CallPattern, InputSound, SMALL, row, timed};
 
 /// Calls at each block: hot, and otherwise.
 const CALLS: usize = 160;
@@ -38,7 +38,7 @@ const LOWEST_KEY: u8 = 32;
 const HELD: u32 = 8;
 
 /// What is to be measured.
-pub(super) struct Asked<'a> {
+pub(super) struct MeasureOrder<'a> {
     pub standard: &'a dyn Standard,
     pub library: &'a Path,
     pub id: &'a str,
@@ -51,7 +51,7 @@ pub(super) struct Asked<'a> {
 }
 
 /// Measures one processor, rate by rate.
-pub(super) fn measure(asked: &Asked<'_>, mut told: impl FnMut(&AtRate)) -> Result<(), Ended> {
+pub(super) fn measure(asked: &MeasureOrder<'_>, mut told: impl FnMut(&AtRate)) -> Result<(), Ended> {
     // As audio software runs them.
     let _flushed = Flush::to_zero(true);
     for &rate in asked.rates_hz {
@@ -60,7 +60,7 @@ pub(super) fn measure(asked: &Asked<'_>, mut told: impl FnMut(&AtRate)) -> Resul
     Ok(())
 }
 
-fn at_rate(asked: &Asked<'_>, rate_hz: u32) -> Result<AtRate, Ended> {
+fn at_rate(asked: &MeasureOrder<'_>, rate_hz: u32) -> Result<AtRate, Ended> {
     let blocks = asked.blocks;
     let longest = blocks.iter().copied().max().unwrap_or(0).max(USUAL).max(PROBE_BLOCK) as usize;
     let mut begin = || -> Result<Box<dyn Running>, Ended> {
@@ -76,15 +76,15 @@ fn at_rate(asked: &Asked<'_>, rate_hz: u32) -> Result<AtRate, Ended> {
     let burst = burst(SMALL, &row);
     let mut calls = Calls { plugin: begin()?, filters: Filters::default(), all: Yardsticks::NONE };
     let is_played = calls.plugin.hold(&usual_keys());
-    let loud = calls.at_each(blocks, CALLS, Sound::Noise, None)?;
+    let loud = calls.at_each(blocks, CALLS, InputSound::Noise, None)?;
     let mut sweep = Sweep::new();
     let few = [blocks.first(), blocks.get(blocks.len() / 2), blocks.last()];
     let few: Vec<u32> = few.into_iter().flatten().copied().collect();
-    let swept = calls.at_each(&few, FEWER, Sound::Noise, Some(&mut sweep))?;
+    let swept = calls.at_each(&few, FEWER, InputSound::Noise, Some(&mut sweep))?;
     let voices = is_played.then(|| calls.voices(asked.floor)).transpose()?.flatten();
     calls.plugin.hold(&[]);
     let unflushed = calls.unflushed()?;
-    let quiet = calls.at_each(blocks, CALLS / 2, Sound::Silence, None)?;
+    let quiet = calls.at_each(blocks, CALLS / 2, InputSound::Silence, None)?;
     let yardsticks = calls.all;
     drop(calls);
     let delay = delay(&mut begin, rate_hz, blocks)?;
@@ -101,7 +101,7 @@ fn at_rate(asked: &Asked<'_>, rate_hz: u32) -> Result<AtRate, Ended> {
         unflushed,
         voices,
         undisturbed: cost.map(|c| c.undisturbed),
-        burst: burst.map(|Burst { frames, ns }| Bursts { frames, ns }),
+        burst: burst.map(|BurstFound { frames, ns }| Bursts { frames, ns }),
         delay,
         yardsticks,
     })
@@ -130,12 +130,12 @@ impl Calls {
         &mut self,
         blocks: &[u32],
         calls: usize,
-        sound: Sound,
+        sound: InputSound,
         mut sweep: Option<&mut Sweep>,
     ) -> Result<Vec<Timed>, Ended> {
         let mut found = Vec::new();
         for &block in blocks {
-            let way = Way { calls, sound, sweep: sweep.as_deref_mut() };
+            let way = CallPattern { calls, sound, sweep: sweep.as_deref_mut() };
             let timed = timed(&mut *self.plugin, block, way, &mut self.filters)?;
             self.all = self.all.least(timed.floor());
             found.push(timed);
@@ -144,7 +144,7 @@ impl Calls {
     }
 
     /// What calls take in the middle, of those that nothing disturbed.
-    fn middle(&mut self, sound: Sound, floor: Option<Yardsticks>) -> Result<Option<f64>, Ended> {
+    fn middle(&mut self, sound: InputSound, floor: Option<Yardsticks>) -> Result<Option<f64>, Ended> {
         let timed = self.at_each(&[USUAL], FEWER, sound, None)?.remove(0);
         let calm = timed.calm(floor.unwrap_or(Yardsticks::NONE).least(self.all), CALM);
         Ok((calm.len() >= CALM).then(|| quantile(calm, 0.5)))
@@ -152,9 +152,9 @@ impl Calls {
 
     /// With small numbers kept, beside flushed ones, on sound that is nothing but small numbers.
     fn unflushed(&mut self) -> Result<Option<f64>, Ended> {
-        let flushed = self.middle(Sound::Denormal, None)?;
+        let flushed = self.middle(InputSound::Denormal, None)?;
         let _kept = Flush::to_zero(false);
-        let kept = self.middle(Sound::Denormal, None)?;
+        let kept = self.middle(InputSound::Denormal, None)?;
         Ok(flushed.zip(kept).filter(|(flushed, _)| *flushed > 0.0).map(|(flushed, kept)| kept / flushed))
     }
 
@@ -163,7 +163,7 @@ impl Calls {
         let mut least: BTreeMap<u32, f64> = BTreeMap::new();
         for count in NOTES.into_iter().chain(NOTES.into_iter().rev()) {
             self.plugin.hold(&keys(count));
-            if let Some(ns) = self.middle(Sound::Silence, floor)? {
+            if let Some(ns) = self.middle(InputSound::Silence, floor)? {
                 let per_frame = ns / f64::from(USUAL);
                 least.entry(count).and_modify(|l| *l = l.min(per_frame)).or_insert(per_frame);
             }

@@ -18,7 +18,7 @@ const YARDSTICKS_NS: u64 = 8_000;
 
 /// What goes in.
 #[derive(Clone, Copy, PartialEq)]
-pub(super) enum Sound {
+pub(super) enum InputSound {
     /// Noise at a usual level, that keeps a processor busy.
     Noise,
     Silence,
@@ -26,7 +26,7 @@ pub(super) enum Sound {
     Denormal,
 }
 
-impl Sound {
+impl InputSound {
     fn level(self) -> f32 {
         match self {
             Self::Noise => 0.25,
@@ -46,9 +46,9 @@ impl Sound {
 }
 
 /// How calls are made.
-pub(super) struct Way<'s> {
+pub(super) struct CallPattern<'s> {
     pub calls: usize,
-    pub sound: Sound,
+    pub sound: InputSound,
     /// Caches are swept before each.
     pub sweep: Option<&'s mut Sweep>,
 }
@@ -57,7 +57,7 @@ pub(super) struct Way<'s> {
 pub(super) fn timed(
     plugin: &mut dyn Running,
     block: u32,
-    mut way: Way<'_>,
+    mut way: CallPattern<'_>,
     filters: &mut Filters,
 ) -> Result<Timed, Ended> {
     let frames = block as usize;
@@ -99,7 +99,7 @@ pub(super) fn row(plugin: &mut dyn Running) -> Vec<f64> {
     let begun = now_ns();
     let mut all = Vec::with_capacity(ROW);
     for _ in 0..ROW {
-        Sound::Noise.fill(plugin, frames, &mut random);
+        InputSound::Noise.fill(plugin, frames, &mut random);
         let from = now_ns();
         plugin.work(frames);
         all.push((now_ns() - from) as f64);

@@ -16,15 +16,15 @@ use sha2::Sha256;
 
 /// A key for authenticated packets: HMAC-SHA-256, of which the first 128 bits are sent (RFC 8762, 4.4).
 #[derive(Clone)]
-pub struct Key(Hmac<Sha256>);
+pub struct StampKey(Hmac<Sha256>);
 
-impl std::fmt::Debug for Key {
+impl std::fmt::Debug for StampKey {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str("Key(…)")
+        f.write_str("StampKey(…)")
     }
 }
 
-impl Key {
+impl StampKey {
     /// A key from its bytes, as many as there are; nothing for none at all.
     #[must_use]
     pub fn new(bytes: &[u8]) -> Option<Self> {
@@ -92,19 +92,19 @@ const SIGNED_PLACES: Places = Places {
     ttl: 80,
 };
 
-fn places(key: Option<&Key>) -> &'static Places {
+fn places(key: Option<&StampKey>) -> &'static Places {
     if key.is_some() { &SIGNED_PLACES } else { &PLAIN_PLACES }
 }
 
 /// Bytes of the bare packet.
 #[must_use]
-pub fn bare_length(key: Option<&Key>) -> usize {
+pub fn bare_length(key: Option<&StampKey>) -> usize {
     places(key).length
 }
 
 /// What the one who measures sends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Probe {
+pub struct StampRequest {
     /// Its number.
     pub sequence: u32,
     /// When it was sent, by the sender's clock.
@@ -117,7 +117,7 @@ pub struct Probe {
 
 /// What comes back.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Echo {
+pub struct StampReply {
     /// The reflector's own number, or the probe's where it keeps none.
     pub sequence: u32,
     /// When it was sent back, by the reflector's clock.
@@ -140,7 +140,7 @@ pub struct Echo {
 
 /// Why bytes are no packet that counts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Refused {
+pub enum StampRefusal {
     /// Shorter than the bare packet.
     TooShort,
     /// The signature does not fit the key.
@@ -171,36 +171,36 @@ fn put_stamp(bytes: &mut [u8], at: usize, stamp: Stamp) {
 }
 
 /// The bare packet, once its length and signature are right.
-fn checked<'b>(bytes: &'b [u8], key: Option<&Key>) -> Result<&'b [u8], Refused> {
-    let bare = bytes.get(..places(key).length).ok_or(Refused::TooShort)?;
+fn checked<'b>(bytes: &'b [u8], key: Option<&StampKey>) -> Result<&'b [u8], StampRefusal> {
+    let bare = bytes.get(..places(key).length).ok_or(StampRefusal::TooShort)?;
     match key {
         Some(key) if !key.fits(&bare[..SIGNED - HMAC], &bare[SIGNED - HMAC..]) => {
-            Err(Refused::WrongSignature)
+            Err(StampRefusal::WrongSignature)
         }
         Some(_) | None => Ok(bare),
     }
 }
 
-fn sign(bytes: &mut [u8], key: Option<&Key>) {
+fn sign(bytes: &mut [u8], key: Option<&StampKey>) {
     if let Some(key) = key {
         let signature = key.signature(&bytes[..SIGNED - HMAC]);
         put(bytes, SIGNED - HMAC, &signature);
     }
 }
 
-impl Probe {
+impl StampRequest {
     /// As bytes, `length` of them: what goes beyond the bare packet is padding that carries no meaning. A length that has no
     /// room for padding gives the bare packet.
     #[must_use]
-    pub fn bytes(&self, length: usize, key: Option<&Key>) -> Vec<u8> {
+    pub fn bytes(&self, length: usize, key: Option<&StampKey>) -> Vec<u8> {
         let mut bytes = vec![0; places(key).length];
         self.write(&mut bytes, key);
         bytes.extend(padding(length.saturating_sub(bytes.len())));
         bytes
     }
 
-    /// Puts this probe into the packet that [`Probe::bytes`] made: nothing is allocated.
-    pub fn write(&self, bytes: &mut [u8], key: Option<&Key>) {
+    /// Puts this probe into the packet that [`StampRequest::bytes`] made: nothing is allocated.
+    pub fn write(&self, bytes: &mut [u8], key: Option<&StampKey>) {
         let p = places(key);
         put(bytes, 0, &self.sequence.to_be_bytes());
         put_stamp(bytes, p.timestamp, self.sent);
@@ -212,22 +212,22 @@ impl Probe {
     /// Reads one.
     ///
     /// # Errors
-    /// [`Refused`]: it is none.
-    pub fn read(bytes: &[u8], key: Option<&Key>) -> Result<Self, Refused> {
+    /// [`StampRefusal`]: it is none.
+    pub fn read(bytes: &[u8], key: Option<&StampKey>) -> Result<Self, StampRefusal> {
         let (bare, p) = (checked(bytes, key)?, places(key));
         Ok(Self {
             sequence: u32_at(bare, 0),
             sent: stamp_at(bare, p.timestamp),
-            error: ErrorEstimate::read(u16_at(bare, p.error)).ok_or(Refused::NoError)?,
+            error: ErrorEstimate::read(u16_at(bare, p.error)).ok_or(StampRefusal::NoError)?,
             session: u16_at(bare, p.session),
         })
     }
 }
 
-impl Echo {
+impl StampReply {
     /// The answer to a probe's bytes: just as long as they are, with what followed the bare packet behind it.
     #[must_use]
-    pub fn bytes(&self, probe: &[u8], key: Option<&Key>) -> Vec<u8> {
+    pub fn bytes(&self, probe: &[u8], key: Option<&StampKey>) -> Vec<u8> {
         let p = places(key);
         let mut bytes = vec![0; p.length];
         put(&mut bytes, 0, &self.sequence.to_be_bytes());
@@ -247,10 +247,10 @@ impl Echo {
     /// Reads one.
     ///
     /// # Errors
-    /// [`Refused`]: it is none.
-    pub fn read(bytes: &[u8], key: Option<&Key>) -> Result<Self, Refused> {
+    /// [`StampRefusal`]: it is none.
+    pub fn read(bytes: &[u8], key: Option<&StampKey>) -> Result<Self, StampRefusal> {
         let (bare, p) = (checked(bytes, key)?, places(key));
-        let error = |at| ErrorEstimate::read(u16_at(bare, at)).ok_or(Refused::NoError);
+        let error = |at| ErrorEstimate::read(u16_at(bare, at)).ok_or(StampRefusal::NoError);
         Ok(Self {
             sequence: u32_at(bare, 0),
             sent: stamp_at(bare, p.timestamp),

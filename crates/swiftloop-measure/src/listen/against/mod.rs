@@ -6,7 +6,7 @@ mod rejoin;
 mod signal_path;
 
 use super::attribution::{Attribution, attribute};
-use super::{AudioSource, Event, banks};
+use super::{AudioSource, Crackle, banks};
 use rejoin::{LONGEST, MARGIN, Rejoined, Window};
 use signal_path::{ChannelPath, LESSON, TAPS, energy, place};
 use std::ops::Range;
@@ -14,9 +14,9 @@ use swiftloop_units::{Decibels, Frames, Seconds};
 
 /// What was found.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Comparison {
+pub struct RecordingComparison {
     /// Every difference, in order.
-    pub events: Vec<Event>,
+    pub events: Vec<Crackle>,
     /// What they point to.
     pub attribution: Attribution,
     /// How much later the first channel of the recording holds what the original has.
@@ -72,16 +72,16 @@ pub enum Failed<A, B> {
 pub fn compare<R: AudioSource, O: AudioSource>(
     recording: &R,
     original: &O,
-) -> Result<Comparison, Failed<R::Error, O::Error>> {
+) -> Result<RecordingComparison, Failed<R::Error, O::Error>> {
     if recording.rate() != original.rate() {
         return Err(Failed::Refused(AgainstRefusal::Rates));
     }
-    let pair = Pair { recording, original };
+    let pair = PieceOfBoth { recording, original };
     let way = pair.learn()?;
     let events = pair.walk(&way)?;
     let attribution = attribute(&events, recording.channels(), recording.rate());
     let first = &way.paths[0];
-    Ok(Comparison {
+    Ok(RecordingComparison {
         events,
         attribution,
         delay: Frames::new(way.delay as f64 + first.part()),
@@ -98,18 +98,18 @@ struct SignalPath {
     paths: Vec<ChannelPath>,
 }
 
-struct Pair<'a, R, O> {
+struct PieceOfBoth<'a, R, O> {
     recording: &'a R,
     original: &'a O,
 }
 
 /// What two programmes say, or why not.
-type Told<T, R, O> = Result<T, Failed<<R as AudioSource>::Error, <O as AudioSource>::Error>>;
+type PieceVerdict<T, R, O> = Result<T, Failed<<R as AudioSource>::Error, <O as AudioSource>::Error>>;
 /// A vector for each channel, or why not.
-type Fetched<R, O> = Told<Vec<Vec<f32>>, R, O>;
+type Fetched<R, O> = PieceVerdict<Vec<Vec<f32>>, R, O>;
 
 /// Where the two part, with how they come together again if they do; or why it cannot be said.
-type Parted<R, O> = Told<Option<(usize, Option<Rejoined>)>, R, O>;
+type Parted<R, O> = PieceVerdict<Option<(usize, Option<Rejoined>)>, R, O>;
 
 /// A bank of channels of both, side by side.
 struct Beside<'w> {
@@ -120,11 +120,11 @@ struct Beside<'w> {
 
 impl<'w> Beside<'w> {
     fn of<R: AudioSource, O: AudioSource>(
-        pair: &Pair<'_, R, O>,
+        pair: &PieceOfBoth<'_, R, O>,
         way: &'w SignalPath,
         (from, delay): (i64, i64),
         bank: &Range<usize>,
-    ) -> Told<Self, R, O> {
+    ) -> PieceVerdict<Self, R, O> {
         let to = from + (STRIDE + 4 * LONGEST) as i64;
         let margin = MARGIN as i64;
         let recorded = pair.recorded(from, to, bank)?;
@@ -157,7 +157,7 @@ fn stretch<P: AudioSource>(
     Ok(inner.into_iter().map(pad).collect())
 }
 
-impl<R: AudioSource, O: AudioSource> Pair<'_, R, O> {
+impl<R: AudioSource, O: AudioSource> PieceOfBoth<'_, R, O> {
     fn recorded(&self, from: i64, to: i64, of: &Range<usize>) -> Fetched<R, O> {
         stretch(self.recording, (from, to), of).map_err(Failed::Recording)
     }
@@ -172,7 +172,7 @@ impl<R: AudioSource, O: AudioSource> Pair<'_, R, O> {
     }
 
     /// The channel that is loudest in a lesson, and what was played on it.
-    fn loudest(&self, from: i64) -> Told<(usize, Vec<f32>), R, O> {
+    fn loudest(&self, from: i64) -> PieceVerdict<(usize, Vec<f32>), R, O> {
         let mut best: Option<(f64, usize, Vec<f32>)> = None;
         for bank in banks(self.channels()) {
             let played = self.played(from, from + LESSON as i64, &bank)?;
@@ -187,7 +187,7 @@ impl<R: AudioSource, O: AudioSource> Pair<'_, R, O> {
     }
 
     /// Finds the delay from the loudest channel of the first lesson that fits, then the way of every channel.
-    fn learn(&self) -> Told<SignalPath, R, O> {
+    fn learn(&self) -> PieceVerdict<SignalPath, R, O> {
         let rate = self.recording.rate().get() as usize;
         let reach = (APART_S * rate) as i64;
         let lessons = (self.original.frames() as usize / LESSON).clamp(1, LESSONS);
@@ -254,9 +254,9 @@ impl<R: AudioSource, O: AudioSource> Pair<'_, R, O> {
     }
 
     /// Walks along both.
-    fn walk(&self, way: &SignalPath) -> Told<Vec<Event>, R, O> {
+    fn walk(&self, way: &SignalPath) -> PieceVerdict<Vec<Crackle>, R, O> {
         let rate = f64::from(self.recording.rate().get());
-        let mut events: Vec<Event> = Vec::new();
+        let mut events: Vec<Crackle> = Vec::new();
         // Where the original begins in the recording, until both have something.
         let mut at = way.delay.max(0);
         let mut delay = way.delay;
@@ -284,7 +284,7 @@ impl<R: AudioSource, O: AudioSource> Pair<'_, R, O> {
             if start as i64 + found.wrong as i64 >= end(delay) {
                 break;
             }
-            events.push(Event {
+            events.push(Crackle {
                 start,
                 length: found.wrong as u64,
                 kind: found.kind,

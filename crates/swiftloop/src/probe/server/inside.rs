@@ -9,13 +9,13 @@ use std::thread::JoinHandle;
 use swiftloop_host::jack::{Server, ServerError, echo, echo_ports};
 
 /// A second client of ours that gives back what it hears: the server without any interface.
-pub struct Inside {
+pub struct EchoClient {
     pub ports: (String, String),
     stop: Arc<AtomicBool>,
     thread: Option<JoinHandle<Result<(), ServerError>>>,
 }
 
-impl Inside {
+impl EchoClient {
     pub fn begin() -> Result<Self, Failure> {
         const NAME: &str = "swiftloop-inside";
         let stop = Arc::new(AtomicBool::new(false));
@@ -40,7 +40,7 @@ impl Inside {
     }
 }
 
-impl Drop for Inside {
+impl Drop for EchoClient {
     fn drop(&mut self) {
         self.stop.store(true, Relaxed);
         if let Some(thread) = self.thread.take() {

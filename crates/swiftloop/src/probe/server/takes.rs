@@ -1,7 +1,7 @@
 //! Take after take: a server and what is asked of it come in, the round trip of every take goes out. The level rises until what
 //! comes back can be read; a take that something spoilt is played again.
 
-use super::way::Way;
+use super::way::ProbePath;
 use crate::probe::options::ProbeRunOptions;
 use crate::shared::failure::Failure;
 use crate::shared::progress;
@@ -11,7 +11,7 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use std::sync::atomic::Ordering::Relaxed;
 use swiftloop_measure::probe;
-use swiftloop_measure::probe::{Label, MeasuredTake, Reading, Recipe};
+use swiftloop_measure::probe::{Label, MeasuredTake, ProbeReading, Recipe};
 use swiftloop_units::{Block, Decibels, Hz};
 
 /// Levels that are tried one after another, until what comes back can be read: an input too hot harms nobody's ears, an output
@@ -27,14 +27,14 @@ const AGAIN: usize = 3;
 /// The way there and back, and what is asked.
 pub struct Run<'o> {
     pub rate: Hz,
-    way: Way,
+    way: ProbePath,
     stop: Arc<AtomicBool>,
     options: &'o ProbeRunOptions,
 }
 
 impl<'o> Run<'o> {
     pub fn new(options: &'o ProbeRunOptions) -> Result<Self, Failure> {
-        let way = Way::open(options)?;
+        let way = ProbePath::open(options)?;
         Ok(Self { rate: way.rate(), way, stop: stopped_by_signals()?, options })
     }
 
@@ -86,7 +86,7 @@ impl<'o> Run<'o> {
         buffer: Option<Block>,
         level: i32,
         told: &impl Fn(f64),
-    ) -> Result<Result<(Reading, Block), Failure>, Failure> {
+    ) -> Result<Result<(ProbeReading, Block), Failure>, Failure> {
         let recipe =
             Recipe::new(self.rate, 1, self.options.bursts, level).map_err(|why| Failure::explained(&why))?;
         let channels = recipe.render();

@@ -1,6 +1,6 @@
 //! The way the probe goes: through an audio server, or, where the program was built with it, through the system's own sound.
 
-use super::inside::Inside;
+use super::inside::EchoClient;
 use crate::probe::options::ProbeRunOptions;
 use crate::shared::failure::Failure;
 use crate::shared::server::{Guard, server_failure};
@@ -8,16 +8,16 @@ use swiftloop_host::jack::{About, Server, ToPlay, play_and_record};
 use swiftloop_units::{Block, Hz};
 
 /// The way.
-pub enum Way {
+pub enum ProbePath {
     Server {
         server: Box<Server>,
         own: Block,
         to: String,
         from: String,
-        _inside: Option<Inside>,
+        _inside: Option<EchoClient>,
     },
     #[cfg(feature = "sound")]
-    System(Box<swiftloop_host::sound::Sound>),
+    System(Box<swiftloop_host::sound::SoundDevices>),
 }
 
 /// What came back.
@@ -28,23 +28,24 @@ pub struct Played {
     pub stopped: bool,
 }
 
-impl Way {
+impl ProbePath {
     pub fn open(options: &ProbeRunOptions) -> Result<Self, Failure> {
         #[cfg(feature = "sound")]
         if options.through == crate::probe::options::ProbeThrough::System {
-            use swiftloop_host::sound::{Port, Sound};
+            use swiftloop_host::sound::{SoundDevices, SoundPort};
             if options.inside {
                 return Err(Failure::usage(
                     "--inside measures a server alone, and the system's own sound is none",
                     "leave out --inside, or --through system",
                 ));
             }
-            let (play, record) = (Port::of(options.play.as_deref()), Port::of(options.record.as_deref()));
-            return Ok(Self::System(Box::new(Sound::open(&play, &record).map_err(sound_failure)?)));
+            let (play, record) =
+                (SoundPort::of(options.play.as_deref()), SoundPort::of(options.record.as_deref()));
+            return Ok(Self::System(Box::new(SoundDevices::open(&play, &record).map_err(sound_failure)?)));
         }
         let server = Server::connect("swiftloop").map_err(server_failure)?;
         let about = server.about();
-        let inside = if options.inside { Some(Inside::begin()?) } else { None };
+        let inside = if options.inside { Some(EchoClient::begin()?) } else { None };
         let (to, from) = match &inside {
             Some(inside) => inside.ports.clone(),
             None => {

@@ -9,12 +9,12 @@ use serde_json::{Value, json};
 use std::path::PathBuf;
 use swiftloop_core::doubt::{DelayVerdict, DropoutVerdict};
 use swiftloop_core::loops::Context;
-use swiftloop_core::notes::{Note, Told};
+use swiftloop_core::notes::{Note, NoteLesson};
 use swiftloop_core::plan::{Choice, Plan};
 use swiftloop_units::ids::{InterfaceId, PhaseId};
 
 /// A plan without what was noted, and what notes tell.
-pub struct Changed<'a> {
+pub struct ChangedByNotes<'a> {
     pub noted: &'a Noted,
     pub before: &'a Plan,
 }
@@ -28,7 +28,7 @@ struct Differs<'p> {
 /// Costs that differ by less are said to be the same for calls and frames.
 const ALIKE: f64 = 1.15;
 
-impl Changed<'_> {
+impl ChangedByNotes<'_> {
     /// As a part of the plan.
     pub fn show(&self, context: &Context<'_>, plan: &Plan) -> String {
         let notes = counted(self.noted.notes.len(), "note", "notes");
@@ -55,27 +55,27 @@ impl Changed<'_> {
             .collect()
     }
 
-    fn told(&self, context: &Context<'_>, told: &Told) -> String {
+    fn told(&self, context: &Context<'_>, told: &NoteLesson) -> String {
         match told {
-            Told::Costs { call, frame, .. } if call / frame < ALIKE && frame / call < ALIKE => format!(
+            NoteLesson::Costs { call, frame, .. } if call / frame < ALIKE && frame / call < ALIKE => format!(
                 "Your meter says the session costs {} × what its classes say.",
                 decimals((call * frame).sqrt(), 1)
             ),
-            Told::Costs { call, frame, .. } => format!(
+            NoteLesson::Costs { call, frame, .. } => format!(
                 "Your meter says each call costs {} × and each frame {} × what the classes say.",
                 decimals(*call, 1),
                 decimals(*frame, 1)
             ),
-            Told::WakeUps(lean) => {
+            NoteLesson::WakeUps(lean) => {
                 let than = if *lean < 0.0 { "fewer late wake-ups" } else { "more late wake-ups" };
                 format!("The dropouts you counted say that this machine has {than} than its class.")
             }
-            Told::Notices(who, lean) => {
+            NoteLesson::Notices(who, lean) => {
                 let than = if *lean < 0.0 { "less" } else { "no less" };
                 let name = first_name(context, Some(*who));
                 format!("{name} notices {than} delay than others who play this.")
             }
-            Told::Contradicts(i) => {
+            NoteLesson::Contradicts(i) => {
                 let note = self.noted.notes.get(*i).map_or(String::new(), |n| in_words(context, n));
                 format!(
                     "Note {} ({note}) does not go with the others and with what is known: was it at another setting?",
@@ -158,7 +158,7 @@ fn in_words(context: &Context<'_>, n: &Note) -> String {
 pub struct JustNoted<'a> {
     pub file: PathBuf,
     pub place: (InterfaceId, PhaseId),
-    pub changed: Changed<'a>,
+    pub changed: ChangedByNotes<'a>,
     pub after: &'a Plan,
 }
 

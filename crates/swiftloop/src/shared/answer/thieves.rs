@@ -3,7 +3,7 @@
 use crate::shared::page::{clean, command, wrapped};
 use serde_json::{Map, Value, json};
 use swiftloop_files::thieves;
-use swiftloop_measure::trace::{LateBlock, Names, Ranked, Ranking, Span, Stage, Who, advice_for};
+use swiftloop_measure::trace::{BlockStage, LateBlock, Names, Ranked, Ranking, TraceSpan, Who, advice_for};
 
 /// What to do about a thief, in a sentence.
 pub fn in_short(thief: &Who) -> Option<String> {
@@ -35,13 +35,13 @@ pub fn who(who: &Who) -> Value {
     json!({ "kind": who.kind.word(), "name": who.name })
 }
 
-fn us(span: Option<Span>) -> Value {
+fn us(span: Option<TraceSpan>) -> Value {
     span.map_or(Value::Null, |s| json!(s.us()))
 }
 
 /// A late block.
 pub fn late(block: &LateBlock, names: &Names) -> Value {
-    let stages: Map<String, Value> = Stage::ALL
+    let stages: Map<String, Value> = BlockStage::ALL
         .into_iter()
         .zip(block.way.stages())
         .map(|(stage, span)| (stage.word().to_string(), us(span)))

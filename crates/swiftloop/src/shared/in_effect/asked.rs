@@ -4,7 +4,7 @@ use crate::shared::answer::quoted;
 use crate::shared::failure::Failure;
 use crate::shared::lookup::{pick, unknown};
 use crate::shared::options::Place;
-use crate::shared::project::{Opened, Watched};
+use crate::shared::project::{PlanningBar, Project};
 use crate::shared::words::remedies;
 use std::path::{Path, PathBuf};
 use swiftloop_core::in_effect::{ByHand, Demand, Settings, handout};
@@ -17,7 +17,7 @@ use swiftloop_files::{holds_settings, read_settings};
 use swiftloop_host::survey::{is_copy, state, survey_copy};
 
 /// What was asked for.
-pub struct Asked {
+pub struct PlanInEffect {
     /// What every phase needs.
     pub settings: Settings,
     /// The files, as arguments of another command.
@@ -25,12 +25,12 @@ pub struct Asked {
     /// The file beside which others lie: the session, or the settings.
     pub beside: PathBuf,
     /// Rig and session, where it was those.
-    pub opened: Option<Opened>,
+    pub opened: Option<Project>,
     /// Other files that were named after them.
     pub rest: Vec<PathBuf>,
 }
 
-impl Asked {
+impl PlanInEffect {
     /// Reads the files, and plans where it is a rig and a session: only the phase that is asked for, if one is.
     pub fn read(files: &[PathBuf], place: &Place) -> Result<Self, Failure> {
         let Some((first, rest)) = files.split_first() else {
@@ -53,7 +53,7 @@ impl Asked {
                 "name the session after it, or a file of settings alone (plan … --hand-out FILE)",
             ));
         };
-        let opened = Opened::read(first, session, &place.catalogue)?;
+        let opened = Project::read(first, session, &place.catalogue)?;
         let chosen = |ids: &[&str], kind, asked: &Option<String>| match asked {
             Some(id) if !ids.contains(&id.as_str()) => Err(unknown(kind, id, ids)),
             _ => Ok(()),
@@ -61,7 +61,7 @@ impl Asked {
         chosen(&opened.phases(), "phase", &place.phase)?;
         chosen(&opened.interfaces(), "interface", &place.interface)?;
         let context = opened.context();
-        let mut plan = plan::plan(context, &Watched::planning());
+        let mut plan = plan::plan(context, &PlanningBar::planning());
         let is = |asked: &Option<String>, id: &str| asked.as_ref().is_none_or(|a| a == id);
         plan.retain(|interface, phase| {
             is(&place.interface, &context.rig.interface(interface).id)
@@ -164,14 +164,14 @@ pub fn own_user() -> u32 {
 }
 
 /// A computer that is looked at.
-pub struct Computer {
+pub struct SurveyedComputer {
     /// What people call it.
     pub name: String,
     /// What was found.
     pub inventory: Inventory,
 }
 
-impl Computer {
+impl SurveyedComputer {
     /// This one; `folder` lies on the disk that records.
     pub fn this(folder: &Path) -> Self {
         let inventory = state(folder);

@@ -1,6 +1,6 @@
 //! A computer held against what a phase needs of it.
 
-use super::Computer;
+use super::SurveyedComputer;
 use crate::shared::failure::Failure;
 use std::path::Path;
 use swiftloop_core::in_effect::{Comparison, Demand, Difference, NotTaken, Put, compare, puts};
@@ -38,7 +38,7 @@ pub fn folder(file: &Path) -> &Path {
 }
 
 /// Holds a computer against what the phase needs.
-pub fn checked(computer: Computer, demand: &Demand, good: &Path) -> Result<Checked, Failure> {
+pub fn checked(computer: SurveyedComputer, demand: &Demand, good: &Path) -> Result<Checked, Failure> {
     let known = read_good(good, &computer.name)?;
     let (puts, not_taken) = puts(demand, &computer.inventory);
     Ok(Checked {

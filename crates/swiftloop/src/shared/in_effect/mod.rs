@@ -4,7 +4,7 @@
 mod asked;
 mod checked;
 
-pub use asked::{Asked, Computer, settings_of};
+pub use asked::{PlanInEffect, SurveyedComputer, settings_of};
 #[cfg(target_os = "linux")]
 pub use asked::{only_mine, own_user};
 pub use checked::{Checked, checked, folder};

@@ -9,11 +9,11 @@ use textwrap::core::display_width;
 #[derive(Debug, Clone, Copy)]
 pub struct Head {
     title: &'static str,
-    kind: Kind,
+    kind: ColumnKind,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Kind {
+enum ColumnKind {
     /// Words, at the left.
     Words,
     /// Figures, at the right.
@@ -27,19 +27,19 @@ enum Kind {
 impl Head {
     /// A column of words.
     pub const fn words(title: &'static str) -> Self {
-        Self { title, kind: Kind::Words }
+        Self { title, kind: ColumnKind::Words }
     }
     /// A column of figures.
     pub const fn figures(title: &'static str) -> Self {
-        Self { title, kind: Kind::Figures }
+        Self { title, kind: ColumnKind::Figures }
     }
     /// A column of sentences.
     pub const fn prose(title: &'static str) -> Self {
-        Self { title, kind: Kind::Prose }
+        Self { title, kind: ColumnKind::Prose }
     }
     /// A column of bars or marks.
     pub const fn picture(title: &'static str) -> Self {
-        Self { title, kind: Kind::Picture }
+        Self { title, kind: ColumnKind::Picture }
     }
 }
 
@@ -89,7 +89,7 @@ impl Columns {
             // Prose gives way first, the widest column of it first.
             let mut left = too_wide;
             let mut prose: Vec<usize> =
-                (0..widths.len()).filter(|&c| self.heads[c].kind == Kind::Prose).collect();
+                (0..widths.len()).filter(|&c| self.heads[c].kind == ColumnKind::Prose).collect();
             prose.sort_by_key(|&c| std::cmp::Reverse(widths[c]));
             for c in prose {
                 let less =
@@ -106,7 +106,7 @@ impl Columns {
 
     /// No word of the prose is longer than its column.
     fn fits(&self, widths: &[usize]) -> bool {
-        let prose = (0..widths.len()).filter(|&c| self.heads[c].kind == Kind::Prose);
+        let prose = (0..widths.len()).filter(|&c| self.heads[c].kind == ColumnKind::Prose);
         prose.into_iter().all(|c| {
             let cells = self.rows.iter().filter_map(|r| r.get(c));
             cells.flat_map(|cell| cell.split(' ')).all(|word| display_width(word) <= widths[c])
@@ -122,15 +122,15 @@ impl Columns {
         table.set_header(self.heads.iter().map(|h| h.title));
         for row in &self.rows {
             let cells = row.iter().enumerate().map(|(c, cell)| match self.heads[c].kind {
-                Kind::Prose => textwrap::fill(cell, options(widths[c])),
-                Kind::Words | Kind::Figures | Kind::Picture => cell.clone(),
+                ColumnKind::Prose => textwrap::fill(cell, options(widths[c])),
+                ColumnKind::Words | ColumnKind::Figures | ColumnKind::Picture => cell.clone(),
             });
             table.add_row(cells);
         }
         for (column, head) in table.column_iter_mut().zip(&self.heads) {
             // With the space between columns that makes two.
             column.set_padding((1, 0));
-            if head.kind == Kind::Figures {
+            if head.kind == ColumnKind::Figures {
                 column.set_cell_alignment(CellAlignment::Right);
             }
         }
@@ -145,10 +145,10 @@ impl Columns {
             if let Some((_, first)) = cells.next() {
                 text.push_str(&wrapped_to(page, " ", first));
             }
-            let named = cells.filter(|(h, _)| h.kind != Kind::Picture).map(|(head, cell)| {
+            let named = cells.filter(|(h, _)| h.kind != ColumnKind::Picture).map(|(head, cell)| {
                 let pair =
                     if head.title.is_empty() { cell.clone() } else { format!("{}: {cell}", head.title) };
-                if head.kind == Kind::Prose { pair } else { tied(&pair) }
+                if head.kind == ColumnKind::Prose { pair } else { tied(&pair) }
             });
             let parts: Vec<String> = named.collect();
             if !parts.is_empty() {

@@ -7,8 +7,8 @@ use crate::shared::failure::Failure;
 use std::io::{BufReader, Read, Write};
 use std::path::Path;
 use std::time::{Duration, Instant};
-use swiftloop_files::trace::{Reading, Stream};
-use swiftloop_measure::trace::{Kind, LateLine, Question, Span, Who, rank};
+use swiftloop_files::trace::{TraceReading, TraceStream};
+use swiftloop_measure::trace::{HolderKind, LateLine, TraceQuery, TraceSpan, Who, rank};
 
 /// How far the ring reaches back.
 const BACK: Duration = Duration::from_secs(6);
@@ -20,7 +20,7 @@ const ENOUGH: u64 = 400;
 /// The recorder, and what it found in the present rung.
 pub struct Flight {
     tracing: Tracing,
-    stream: Stream,
+    stream: TraceStream,
     /// Since when misses wait to be looked at.
     waiting: Option<Instant>,
     seen: u64,
@@ -28,7 +28,7 @@ pub struct Flight {
     /// Time during which nothing was recorded.
     blind: Duration,
     kept: tempfile::NamedTempFile,
-    period: Span,
+    period: TraceSpan,
     /// Who leads so far: of how many late blocks, of all that were looked at.
     leads: Option<(Who, u64, usize)>,
 }
@@ -45,13 +45,13 @@ impl Flight {
                 None,
                 Some(kept.path()),
             )?,
-            stream: Stream::new(&Question::default()),
+            stream: TraceStream::new(&TraceQuery::default()),
             waiting: None,
             seen: 0,
             looked_at: 0,
             blind: Duration::ZERO,
             kept,
-            period: Span(0),
+            period: TraceSpan(0),
             leads: None,
         })
     }
@@ -65,9 +65,9 @@ impl Flight {
     }
 
     /// A rung begins.
-    pub fn rung(&mut self, period: Span) {
+    pub fn rung(&mut self, period: TraceSpan) {
         self.period = period;
-        self.stream = Stream::new(&Question { period: Some(period), ..Question::default() });
+        self.stream = TraceStream::new(&TraceQuery { period: Some(period), ..TraceQuery::default() });
         (self.waiting, self.seen, self.looked_at, self.leads) = (None, 0, 0, None);
         if let Ok(recorder) = self.tracing.recorder() {
             let _ = recorder.clear();
@@ -77,7 +77,7 @@ impl Flight {
     /// Who took most so far, for whoever looks on.
     pub fn leads(&self) -> Option<String> {
         self.leads.as_ref().map(|(who, blocks, all)| {
-            let name = if who.kind == Kind::OwnWork { "its own work" } else { who.name.as_str() };
+            let name = if who.kind == HolderKind::OwnWork { "its own work" } else { who.name.as_str() };
             format!("{name}: {blocks} of {all}")
         })
     }
@@ -113,7 +113,7 @@ impl Flight {
     }
 
     /// A rung is over: everything that was found in it.
-    pub fn over(&mut self, misses: u64) -> Reading {
+    pub fn over(&mut self, misses: u64) -> TraceReading {
         self.seen = self.seen.max(misses);
         if self.waiting.is_some() || misses > self.looked_at && self.looked_at < ENOUGH {
             // What happened last is still on its way into the ring.
@@ -121,7 +121,7 @@ impl Flight {
             self.look();
         }
         let period = self.period;
-        let fresh = Stream::new(&Question { period: Some(period), ..Question::default() });
+        let fresh = TraceStream::new(&TraceQuery { period: Some(period), ..TraceQuery::default() });
         std::mem::replace(&mut self.stream, fresh).end()
     }
 

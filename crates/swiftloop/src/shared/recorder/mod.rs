@@ -5,15 +5,15 @@ mod flight;
 pub use flight::Flight;
 
 use crate::shared::failure::Failure;
-use crate::shared::watchdog::Sentinel;
+use crate::shared::watchdog::Watchdog;
 use std::path::Path;
 use std::time::Duration;
-use swiftloop_host::trace::{RecordError, Recorder, Wanted};
+use swiftloop_host::trace::{RecordError, Recorder, RecorderOrder};
 
 /// A recorder at work, with its sentinel.
 pub struct Tracing {
     recorder: Option<Recorder>,
-    sentinel: Option<Sentinel>,
+    sentinel: Option<Watchdog>,
 }
 
 impl Tracing {
@@ -25,9 +25,9 @@ impl Tracing {
         ring_kb: Option<u64>,
         unfinished: Option<&Path>,
     ) -> Result<Self, Failure> {
-        let recorder = Recorder::begin(&Wanted { threads, back, ring_kb }).map_err(refused)?;
+        let recorder = Recorder::begin(&RecorderOrder { threads, back, ring_kb }).map_err(refused)?;
         let place = recorder.place().to_path_buf();
-        let sentinel = Sentinel::post(|command| {
+        let sentinel = Watchdog::post(|command| {
             command.arg("clear-trace").arg("--place").arg(place);
             if let Some(unfinished) = unfinished {
                 command.arg("--unfinished").arg(unfinished);

@@ -3,12 +3,12 @@
 use super::figures::{decimals, duration, in_ms, percent, rate, us};
 use super::survey;
 use crate::shared::page::{TIED, and_list, clean};
-use swiftloop_core::in_effect::{Cost, Demand, Difference, NotTaken, Unread, Wrong};
-use swiftloop_core::survey::{Hurt, Idle, System};
+use swiftloop_core::in_effect::{Demand, Difference, DifferenceCost, NotTaken, Unread, Wrong};
+use swiftloop_core::survey::{Finding, Idle, System};
 use swiftloop_units::{PerHour, Seconds};
 
 /// A difference in words.
-pub struct Said {
+pub struct DifferenceWords {
     /// What is, and what should be.
     pub what: String,
     /// Why it matters in this phase, in figures where there are any.
@@ -25,8 +25,8 @@ const GROWS: f64 = 1.2;
 const TOLD: f64 = 0.001;
 
 /// A difference in words.
-pub fn say(demand: &Demand, system: System, d: &Difference) -> Said {
-    let said = |what: String, costs: &str, todo: &str| Said {
+pub fn say(demand: &Demand, system: System, d: &Difference) -> DifferenceWords {
+    let said = |what: String, costs: &str, todo: &str| DifferenceWords {
         what,
         costs: join(&cost(demand, &d.cost), costs),
         todo: todo.into(),
@@ -49,7 +49,7 @@ pub fn say(demand: &Demand, system: System, d: &Difference) -> Said {
             } else {
                 "Start it: systemctl --user start pipewire".to_string()
             };
-            Said { todo: start, ..said(format!("{server} does not run; the plan goes through it."), "No sound at all.", "") }
+            DifferenceWords { todo: start, ..said(format!("{server} does not run; the plan goes through it."), "No sound at all.", "") }
         }
         Wrong::Rate { place, is, .. } => said(
             format!("{} is at {is}{TIED}Hz; the plan says {hz}.", clean(place)),
@@ -104,7 +104,7 @@ pub fn say(demand: &Demand, system: System, d: &Difference) -> Said {
             "It waits behind every other program.",
             "",
         ),
-        Wrong::GroupRealtime => Said {
+        Wrong::GroupRealtime => DifferenceWords {
             commands: vec!["echo 950000 | sudo tee /sys/fs/cgroup/cpu/$(grep -oP ':cpu[^:]*:\\K.*' /proc/self/cgroup)/cpu.rt_runtime_us".into()],
             ..said(
                 "This login's group of programs has no real-time work (its cpu.rt_runtime_us is 0).".into(),
@@ -168,11 +168,14 @@ pub fn say(demand: &Demand, system: System, d: &Difference) -> Said {
     }
 }
 
-fn hurts(demand: &Demand, system: System, d: &Difference, hurt: &Hurt) -> Said {
+fn hurts(demand: &Demand, system: System, d: &Difference, hurt: &Finding) -> DifferenceWords {
     let told = survey::tell_on(system, hurt);
-    Said {
+    DifferenceWords {
         what: clean(&told.what).into_owned(),
-        costs: join(&cost(demand, &d.cost), if d.cost == Cost::default() { told.costs } else { "" }),
+        costs: join(
+            &cost(demand, &d.cost),
+            if d.cost == DifferenceCost::default() { told.costs } else { "" },
+        ),
         todo: clean(&told.cure).into_owned(),
         commands: told.commands,
     }
@@ -183,7 +186,7 @@ fn join(figures: &str, words: &str) -> String {
 }
 
 /// What a difference costs, in the figures of the phase.
-pub fn cost(demand: &Demand, cost: &Cost) -> String {
+pub fn cost(demand: &Demand, cost: &DifferenceCost) -> String {
     let mut parts = Vec::new();
     if let Some((planned, then)) = cost.late.filter(|(a, b)| (a.raw() - b.raw()).abs() > 0.05) {
         parts.push(match slowest(demand) {

@@ -2,7 +2,7 @@
 
 use crate::shared::words::figures::{in_ms, of_hundred, rate};
 use swiftloop_core::loops::Context;
-use swiftloop_core::plan::{Buys, Change, Remedy};
+use swiftloop_core::plan::{Buys, PhaseChange, Remedy};
 use swiftloop_core::rig::FarSetting;
 use swiftloop_measure::link::packet::Spare;
 use swiftloop_units::ids::InterfaceId;
@@ -66,14 +66,14 @@ pub fn line_to(context: &Context<'_>, line: &FarSetting) -> String {
 }
 
 /// One thing to set or do.
-pub fn change(context: &Context<'_>, interface: InterfaceId, change: &Change) -> String {
+pub fn change(context: &Context<'_>, interface: InterfaceId, change: &PhaseChange) -> String {
     match change {
-        Change::Driver(driver) => format!("driver {}", context.rig.driver(interface, *driver).id()),
-        Change::Buffer(buffer) => format!("buffer {}", buffer.label()),
-        Change::RollAhead(block) => format!("render ahead in blocks of {block}"),
-        Change::RollOff => "rendering ahead off".into(),
-        Change::Workers(n) => format!("{n} workers for the session"),
-        Change::Remedy(r) => does(context, r),
-        Change::Line(line) => line_to(context, line),
+        PhaseChange::Driver(driver) => format!("driver {}", context.rig.driver(interface, *driver).id()),
+        PhaseChange::Buffer(buffer) => format!("buffer {}", buffer.label()),
+        PhaseChange::RollAhead(block) => format!("render ahead in blocks of {block}"),
+        PhaseChange::RollOff => "rendering ahead off".into(),
+        PhaseChange::Workers(n) => format!("{n} workers for the session"),
+        PhaseChange::Remedy(r) => does(context, r),
+        PhaseChange::Line(line) => line_to(context, line),
     }
 }

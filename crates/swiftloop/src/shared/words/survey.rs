@@ -2,10 +2,10 @@
 
 use super::figures::{decimals, percent};
 use crate::shared::page::and_list;
-use swiftloop_core::survey::{Hurt, Idle, System};
+use swiftloop_core::survey::{Finding, Idle, System};
 
 /// A finding in words.
-pub struct Told {
+pub struct FindingWords {
     pub what: String,
     pub costs: &'static str,
     pub evidence: String,
@@ -37,11 +37,11 @@ const GOVERNOR: &str = "/sys/devices/system/cpu/cpu*/cpufreq/scaling_governor";
 const MAX_CLOCK: &str = "/sys/devices/system/cpu/cpu*/cpufreq/scaling_max_freq";
 
 /// A finding in words, with the cure that its system has.
-pub fn tell_on(system: System, hurt: &Hurt) -> Told {
+pub fn tell_on(system: System, hurt: &Finding) -> FindingWords {
     const ON_MAINS: &str = "powercfg /setacvalueindex SCHEME_CURRENT";
     const NOW: &str = "powercfg /setactive SCHEME_CURRENT";
     let told = tell(hurt);
-    let with = |cure: &str, commands: &[String], undo: &str| Told {
+    let with = |cure: &str, commands: &[String], undo: &str| FindingWords {
         cure: cure.into(),
         commands: commands.to_vec(),
         undo: undo.into(),
@@ -49,31 +49,31 @@ pub fn tell_on(system: System, hurt: &Hurt) -> Told {
     };
     match (system, hurt) {
         (System::Linux, _) => told,
-        (System::Windows, Hurt::UsbAutosuspend { .. }) => {
+        (System::Windows, Finding::UsbAutosuspend { .. }) => {
             const USB: &str = "2a737441-1930-4402-8d77-b2bebba308a3 48e6b7a6-50f5-4782-a5d4-53bb8f07e226";
             let set = format!("{ON_MAINS} {USB} 0");
             with("Switch selective suspend off:", &[set, NOW.into()], "the same with 1 at the end")
         }
-        (System::Windows, Hurt::LimitedClock { .. }) => {
+        (System::Windows, Finding::LimitedClock { .. }) => {
             let set = format!("{ON_MAINS} SUB_PROCESSOR PROCTHROTTLEMAX 100");
             with("Let it run as fast as it can:", &[set, NOW.into()], "the same with the old figure")
         }
-        (System::Windows, Hurt::PowerPlan(_)) => {
+        (System::Windows, Finding::PowerPlan(_)) => {
             let set = "powercfg /setactive SCHEME_MIN".to_string();
             with("Choose High performance:", &[set], "powercfg /setactive SCHEME_BALANCED")
         }
-        (System::MacOs, Hurt::PowerPlan(_)) => {
+        (System::MacOs, Finding::PowerPlan(_)) => {
             let set = "sudo pmset -a lowpowermode 0".to_string();
             with("Switch low power mode off:", &[set], "sudo pmset -a lowpowermode 1")
         }
         // Commands of Linux are no help elsewhere.
-        (System::Windows | System::MacOs, _) => Told { commands: Vec::new(), ..told },
+        (System::Windows | System::MacOs, _) => FindingWords { commands: Vec::new(), ..told },
     }
 }
 
 /// A finding in words.
-pub fn tell(hurt: &Hurt) -> Told {
-    let told = |what: String, costs, evidence: String, cure: &str, risk, undo: &str| Told {
+pub fn tell(hurt: &Finding) -> FindingWords {
+    let told = |what: String, costs, evidence: String, cure: &str, risk, undo: &str| FindingWords {
         what,
         costs,
         evidence,
@@ -82,9 +82,9 @@ pub fn tell(hurt: &Hurt) -> Told {
         risk,
         undo: undo.into(),
     };
-    let by_command = |t: Told, command: String| Told { commands: vec![command], ..t };
+    let by_command = |t: FindingWords, command: String| FindingWords { commands: vec![command], ..t };
     match hurt {
-        Hurt::NoSound => told(
+        Finding::NoSound => told(
             "No sound card and no audio server was found.".into(),
             "Nothing can be played or recorded.",
             "/proc/asound/cards lists none; neither PipeWire nor JACK answers.".into(),
@@ -92,7 +92,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             "none",
             NOTHING,
         ),
-        Hurt::RatesDisagree(places) => {
+        Finding::RatesDisagree(places) => {
             let said: Vec<String> = places.iter().map(|p| format!("{} {} Hz", p.name, p.rate_hz)).collect();
             told(
                 "Places that have a sample rate do not agree.".into(),
@@ -103,7 +103,7 @@ pub fn tell(hurt: &Hurt) -> Told {
                 "set the old rates again: they stand under seen",
             )
         }
-        Hurt::TwoClocks(cards) => told(
+        Finding::TwoClocks(cards) => told(
             format!("{} cards are open at once.", cards.len()),
             "Each has a clock of its own: used together in one session, a frame is lost or doubled every few seconds.",
             format!("open streams on {}", and_list(cards)),
@@ -111,7 +111,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             "none",
             NOTHING,
         ),
-        Hurt::Forced { server, buffer_frames, rate } => {
+        Finding::Forced { server, buffer_frames, rate } => {
             let buffer = buffer_frames.map(|n| format!("a buffer of {n} frames"));
             let rate = rate.map(|hz| format!("a rate of {hz} Hz"));
             let held: Vec<String> = buffer.into_iter().chain(rate).collect();
@@ -124,12 +124,12 @@ pub fn tell(hurt: &Hurt) -> Told {
                 "set the old values again: they stand above",
             );
             let commands = ["clock.force-quantum", "clock.force-rate"];
-            Told {
+            FindingWords {
                 commands: commands.iter().map(|k| format!("pw-metadata -n settings 0 {k} 0")).collect(),
                 ..t
             }
         }
-        Hurt::NoRealtime { priority } => by_command(
+        Finding::NoRealtime { priority } => by_command(
             told(
                 "Programs of this user may not have real-time priority.".into(),
                 "Audio threads wait behind every other program: dropouts at any buffer that feels immediate.",
@@ -140,7 +140,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             ),
             ALLOW_REALTIME.into(),
         ),
-        Hurt::ServerWithoutRealtime(server) => told(
+        Finding::ServerWithoutRealtime(server) => told(
             format!("{server} runs without real-time priority."),
             "It and its clients are late whenever anything else works.",
             format!("{server} says so"),
@@ -148,7 +148,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             "its clients have to be connected again",
             "start it as before",
         ),
-        Hurt::NoLockedMemory { bytes } => by_command(
+        Finding::NoLockedMemory { bytes } => by_command(
             told(
                 format!("Only {} MB of memory may be locked.", bytes / 1_000_000),
                 "Audio memory can be swapped out: rare, long dropouts.",
@@ -159,7 +159,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             ),
             ALLOW_REALTIME.into(),
         ),
-        Hurt::Governor(governor) => by_command(
+        Finding::Governor(governor) => by_command(
             told(
                 format!("The processor's clock is governed by `{governor}`."),
                 "The clock follows the load late: the first blocks after a quiet moment take longer.",
@@ -170,7 +170,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             ),
             set("performance", GOVERNOR),
         ),
-        Hurt::PowerPlan(plan) => told(
+        Finding::PowerPlan(plan) => told(
             format!("The power plan is \"{}\".", plan.as_str()),
             "The clock follows the load late: the first blocks after a quiet moment take longer.",
             "the system says so".into(),
@@ -178,7 +178,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             "more heat and fan noise, less battery",
             "choose the old plan again",
         ),
-        Hurt::UnsteadySpeed { first, last } => {
+        Finding::UnsteadySpeed { first, last } => {
             let evidence =
                 format!("{first:.2} of the reference core's speed at first, {last:.2} after a second");
             let (what, costs, cure) = if first < last {
@@ -196,7 +196,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             };
             told(what.into(), costs, evidence, cure, "more heat", "set the old power plan again")
         }
-        Hurt::LimitedClock { allowed_mhz, most_mhz } => by_command(
+        Finding::LimitedClock { allowed_mhz, most_mhz } => by_command(
             told(
                 format!(
                     "The clock may not go above {allowed_mhz:.0} of {most_mhz:.0} MHz: {} of the speed is gone.",
@@ -210,7 +210,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             ),
             set(format!("{:.0}", most_mhz * 1000.0), MAX_CLOCK),
         ),
-        Hurt::OnBattery => told(
+        Finding::OnBattery => told(
             "The computer runs on battery.".into(),
             "Firmware saves power behind the system's back: slower clocks, deeper sleep.",
             "no mains supply under /sys/class/power_supply is online".into(),
@@ -218,7 +218,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             "a bad supply hums: listen, and use a balanced line or another socket",
             "unplug it",
         ),
-        Hurt::Heat { hottest_c, slowed } => {
+        Finding::Heat { hottest_c, slowed } => {
             let hot = hottest_c.map(|c| format!("hottest place {c:.0} °C"));
             let slow = slowed.map(|n| format!("slowed down by heat {n} times since it was started"));
             let evidence: Vec<String> = hot.into_iter().chain(slow).collect();
@@ -231,7 +231,7 @@ pub fn tell(hurt: &Hurt) -> Told {
                 NOTHING,
             )
         }
-        Hurt::DeepIdle(states) => {
+        Finding::DeepIdle(states) => {
             let deepest = states.iter().map(|s| s.exit_us).max().unwrap_or(0);
             let list: Vec<String> = states.iter().map(|s| format!("{} ({} µs)", s.name, s.exit_us)).collect();
             by_command(
@@ -248,7 +248,7 @@ pub fn tell(hurt: &Hurt) -> Told {
                 idle(states, 1),
             )
         }
-        Hurt::Preemption { word, can_change, version } => told(
+        Finding::Preemption { word, can_change, version } => told(
             format!("The kernel lets go of the processor late (preemption: {word})."),
             "An audio thread may wait some hundred microseconds for a system call of somebody else.",
             version.clone().unwrap_or_default(),
@@ -260,7 +260,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             "a few percent less throughput",
             "take it off the command line, or choose the old kernel when starting",
         ),
-        Hurt::RealtimeShare(share) => by_command(
+        Finding::RealtimeShare(share) => by_command(
             told(
                 format!("Real-time threads may have only {} of each second.", percent(*share)),
                 "A heavy session is stopped for the rest of the second: one long dropout.",
@@ -271,7 +271,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             ),
             "sudo sysctl kernel.sched_rt_runtime_us=950000".into(),
         ),
-        Hurt::UsbHub { card, hubs, shared_with, place } => {
+        Finding::UsbHub { card, hubs, shared_with, place } => {
             let behind = if *hubs == 1 { "a hub".to_string() } else { format!("{hubs} hubs") };
             let others = if shared_with.is_empty() {
                 "alone".into()
@@ -287,7 +287,7 @@ pub fn tell(hurt: &Hurt) -> Told {
                 "plug it back",
             )
         }
-        Hurt::UsbController { card, shared_with, place } => told(
+        Finding::UsbController { card, shared_with, place } => told(
             format!("{card} shares its USB controller with {}.", and_list(shared_with)),
             "A disk or camera that is busy on the same controller takes turns with it.",
             format!("bus place {place}"),
@@ -295,7 +295,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             "none",
             "plug it back",
         ),
-        Hurt::UsbSlow { card, mbit_s, place } => told(
+        Finding::UsbSlow { card, mbit_s, place } => told(
             format!("{card} runs at {mbit_s:.0} Mbit/s."),
             "Its packets come once a millisecond: at least that much more delay each way, and few channels.",
             format!("bus place {place}"),
@@ -303,7 +303,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             "none",
             "plug it back",
         ),
-        Hurt::UsbAutosuspend { card, place } => {
+        Finding::UsbAutosuspend { card, place } => {
             let file = format!("/sys/bus/usb/devices/{place}/power/control");
             by_command(
                 told(
@@ -317,7 +317,7 @@ pub fn tell(hurt: &Hurt) -> Told {
                 set("on", &file),
             )
         }
-        Hurt::SharedInterrupt { card, line, shared_with } => told(
+        Finding::SharedInterrupt { card, line, shared_with } => told(
             format!("{card} shares its interrupt with {}.", and_list(shared_with)),
             "Each of them delays the other by some microseconds, sometimes by far more.",
             format!("/proc/interrupts, line {line}"),
@@ -325,7 +325,7 @@ pub fn tell(hurt: &Hurt) -> Told {
             "the other device does not work without its driver",
             "move it back; a restart loads the driver again",
         ),
-        Hurt::Memory { available_gb, total_gb, swapped_gb, waits_percent } => {
+        Finding::Memory { available_gb, total_gb, swapped_gb, waits_percent } => {
             let waits = waits_percent.map_or(String::new(), |w| {
                 format!("; waiting for memory {} % of the last ten seconds", decimals(w, 1))
             });
@@ -338,7 +338,7 @@ pub fn tell(hurt: &Hurt) -> Told {
                 "start it again afterwards",
             )
         }
-        Hurt::Busy(programs) => {
+        Finding::Busy(programs) => {
             let list: Vec<String> =
                 programs.iter().map(|b| format!("{} {}", b.name, percent(b.core_share))).collect();
             told(

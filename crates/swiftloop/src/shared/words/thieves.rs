@@ -1,67 +1,67 @@
 //! Who took a block's time, in words.
 
 use crate::shared::page::{clean, tied};
-use swiftloop_measure::trace::{Kind, Stage, Who};
+use swiftloop_measure::trace::{BlockStage, HolderKind, Who};
 
 /// Who it is: as the subject of a sentence, or after "without".
 pub fn who(who: &Who) -> String {
     let name = clean(&who.name);
     match who.kind {
-        Kind::Priority => format!("{name}, a thread that is served before the sound"),
-        Kind::KernelNotPreemptible => format!("{name}, inside the kernel where it is not interrupted"),
-        Kind::HardInterrupt if name.contains("local_timer:") || name.contains("arch_timer:") => {
+        HolderKind::Priority => format!("{name}, a thread that is served before the sound"),
+        HolderKind::KernelNotPreemptible => format!("{name}, inside the kernel where it is not interrupted"),
+        HolderKind::HardInterrupt if name.contains("local_timer:") || name.contains("arch_timer:") => {
             format!("many timers served in one interrupt ({name})")
         }
-        Kind::HardInterrupt => format!("the interrupt {name}"),
-        Kind::Softirq => format!("the kernel's deferred work {name}"),
-        Kind::SoftirqNet => format!("the kernel's network work ({name})"),
-        Kind::SoftirqTimer => format!("the kernel's coarse timers ({name})"),
-        Kind::InterruptsOff => format!("{name}, which switched interrupts off"),
-        Kind::RtThrottle => name.to_string(),
-        Kind::PageFault => format!("memory of {name} that was not there"),
-        Kind::Idle => format!("a core that slept ({name})"),
-        Kind::Migration => format!("moving the thread to another core ({name})"),
-        Kind::Lock => format!("{name}, which had what the sound waited for"),
-        Kind::Host => name.to_string(),
-        Kind::OwnWork => format!("the work of {name} itself, beyond its usual time"),
-        Kind::Unknown => format!("something unknown ({name})"),
+        HolderKind::HardInterrupt => format!("the interrupt {name}"),
+        HolderKind::Softirq => format!("the kernel's deferred work {name}"),
+        HolderKind::SoftirqNet => format!("the kernel's network work ({name})"),
+        HolderKind::SoftirqTimer => format!("the kernel's coarse timers ({name})"),
+        HolderKind::InterruptsOff => format!("{name}, which switched interrupts off"),
+        HolderKind::RtThrottle => name.to_string(),
+        HolderKind::PageFault => format!("memory of {name} that was not there"),
+        HolderKind::Idle => format!("a core that slept ({name})"),
+        HolderKind::Migration => format!("moving the thread to another core ({name})"),
+        HolderKind::Lock => format!("{name}, which had what the sound waited for"),
+        HolderKind::Host => name.to_string(),
+        HolderKind::OwnWork => format!("the work of {name} itself, beyond its usual time"),
+        HolderKind::Unknown => format!("something unknown ({name})"),
     }
 }
 
 /// In a table: the name alone.
 pub fn short(who: &Who) -> String {
-    if who.kind == Kind::Host { tied("firmware or a host") } else { tied(&clean(&who.name)) }
+    if who.kind == HolderKind::Host { tied("firmware or a host") } else { tied(&clean(&who.name)) }
 }
 
 /// The kind in a table.
-pub fn kind(kind: Kind) -> &'static str {
+pub fn kind(kind: HolderKind) -> &'static str {
     match kind {
-        Kind::Priority => "served first",
-        Kind::KernelNotPreemptible => "in the kernel",
-        Kind::HardInterrupt => "interrupt",
-        Kind::Softirq => "deferred work",
-        Kind::SoftirqNet => "network work",
-        Kind::SoftirqTimer => "coarse timers",
-        Kind::InterruptsOff => "interrupts off",
-        Kind::RtThrottle => "limit or quota",
-        Kind::PageFault => "page not there",
-        Kind::Idle => "asleep",
-        Kind::Migration => "moved",
-        Kind::Lock => "waited for",
-        Kind::Host => "outside",
-        Kind::OwnWork => "own work",
-        Kind::Unknown => "not seen",
+        HolderKind::Priority => "served first",
+        HolderKind::KernelNotPreemptible => "in the kernel",
+        HolderKind::HardInterrupt => "interrupt",
+        HolderKind::Softirq => "deferred work",
+        HolderKind::SoftirqNet => "network work",
+        HolderKind::SoftirqTimer => "coarse timers",
+        HolderKind::InterruptsOff => "interrupts off",
+        HolderKind::RtThrottle => "limit or quota",
+        HolderKind::PageFault => "page not there",
+        HolderKind::Idle => "asleep",
+        HolderKind::Migration => "moved",
+        HolderKind::Lock => "waited for",
+        HolderKind::Host => "outside",
+        HolderKind::OwnWork => "own work",
+        HolderKind::Unknown => "not seen",
     }
 }
 
 /// A step of a block's way.
-pub fn stage(stage: Stage) -> &'static str {
+pub fn stage(stage: BlockStage) -> &'static str {
     match stage {
-        Stage::DueToInterrupt => "due to interrupt",
-        Stage::InterruptToTimer => "to its timer",
-        Stage::TimerToWoken => "to woken",
-        Stage::WokenToScheduled => "to the core",
-        Stage::ScheduledToRunning => "to running",
-        Stage::RunningToDone => "to done",
+        BlockStage::DueToInterrupt => "due to interrupt",
+        BlockStage::InterruptToTimer => "to its timer",
+        BlockStage::TimerToWoken => "to woken",
+        BlockStage::WokenToScheduled => "to the core",
+        BlockStage::ScheduledToRunning => "to running",
+        BlockStage::RunningToDone => "to done",
     }
 }

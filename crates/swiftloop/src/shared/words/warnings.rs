@@ -6,7 +6,7 @@ use swiftloop_core::advice::{RateMismatch, Warning};
 use swiftloop_core::loops::Context;
 
 /// A warning in words.
-pub struct Told {
+pub struct WarningWords {
     /// What is wrong, without its full stop.
     pub wrong: String,
     /// What to do, as an order, without its full stop.
@@ -14,7 +14,7 @@ pub struct Told {
 }
 
 /// A warning in words.
-pub fn tell(context: &Context<'_>, warning: &Warning) -> Told {
+pub fn tell(context: &Context<'_>, warning: &Warning) -> WarningWords {
     let interface = |id| context.rig.interface(id).title();
     let session = context.session;
     let (wrong, todo) = match warning {
@@ -132,7 +132,7 @@ pub fn tell(context: &Context<'_>, warning: &Warning) -> Told {
                 .into(),
         ),
     };
-    Told { wrong, todo }
+    WarningWords { wrong, todo }
 }
 
 /// With a capital at the beginning.

@@ -7,7 +7,7 @@ use crate::shared::server::server_failure;
 use crate::soak::options::SoakOptions;
 use std::sync::atomic::AtomicBool;
 use swiftloop_host::jack::{About, Server, soak_through};
-use swiftloop_host::soak::{Meter, Record, Task, soak};
+use swiftloop_host::soak::{Record, SoakMeter, Task, soak};
 use swiftloop_units::{Block, Hz};
 
 /// Threads of our own, or a server with whoever guards its buffer.
@@ -51,9 +51,9 @@ impl Backend {
         &mut self,
         block: Block,
         task: &Task,
-        meter: &Meter,
+        meter: &SoakMeter,
         stop: &AtomicBool,
-        watch: impl FnMut(&Meter, f64) -> bool,
+        watch: impl FnMut(&SoakMeter, f64) -> bool,
     ) -> Result<(Record, bool), Failure> {
         match self {
             Self::Own => soak(task, meter, stop, watch)

@@ -2,13 +2,13 @@
 //! what is predicted of all of them at the real period.
 
 use std::path::PathBuf;
-use swiftloop_measure::weigh::{AtRate, Span};
+use swiftloop_measure::weigh::{AtRate, NanosRange};
 use swiftloop_units::{Block, Factor, Range};
 
 /// One kind of processor in the chain.
 #[derive(Debug, Clone)]
 #[cfg_attr(not(target_os = "linux"), allow(dead_code, reason = "processors run on Linux"))]
-pub struct Part {
+pub struct ChainPart {
     pub library: PathBuf,
     pub standard: String,
     pub id: String,
@@ -19,16 +19,16 @@ pub struct Part {
 /// The chain.
 #[derive(Debug, Clone)]
 pub struct Chain {
-    pub parts: Vec<Part>,
+    pub parts: Vec<ChainPart>,
     /// How much dearer what was weighed alone is in a chain.
     pub paced: Range<Factor>,
     /// What does not run, and why.
     pub left_out: Vec<String>,
 }
 
-impl Part {
+impl ChainPart {
     /// What all copies take in a block, weighed alone, in nanoseconds.
-    fn alone_ns(&self, block: Block, which: fn(Span) -> f64) -> f64 {
+    fn alone_ns(&self, block: Block, which: fn(NanosRange) -> f64) -> f64 {
         f64::from(self.copies) * self.at.takes(block.get()).map_or(0.0, which)
     }
 }
@@ -39,7 +39,7 @@ impl Chain {
         self.parts.iter().map(|p| p.copies as usize).sum()
     }
 
-    fn sum_us(&self, block: Block, which: fn(Span) -> f64) -> f64 {
+    fn sum_us(&self, block: Block, which: fn(NanosRange) -> f64) -> f64 {
         self.parts.iter().map(|p| p.alone_ns(block, which)).sum::<f64>() / 1e3
     }
 
@@ -77,22 +77,22 @@ impl Chain {
 
 #[cfg(target_os = "linux")]
 mod here {
-    use super::{Chain, Part};
+    use super::{Chain, ChainPart};
     use crate::shared::answer::quoted;
-    use crate::shared::catalogue::Kept;
+    use crate::shared::catalogue::UserCatalogue;
     use crate::shared::failure::Failure;
     use crate::shared::processors::of_session;
-    use crate::shared::project::Opened;
+    use crate::shared::project::Project;
     use crate::soak::options::SoakOptions;
     use std::collections::BTreeMap;
     use swiftloop_core::session::State;
     use swiftloop_files::tables;
-    use swiftloop_host::weigh::{ChainTask, Link};
+    use swiftloop_host::weigh::{ChainMember, ChainTask};
     use swiftloop_units::{Block, Hz};
 
     impl Chain {
         /// All processors of a session that work, are known by what they are, and were weighed here.
-        pub fn of(options: &SoakOptions, opened: &Opened, rate: Hz) -> Result<Self, Failure> {
+        pub fn of(options: &SoakOptions, opened: &Project, rate: Hz) -> Result<Self, Failure> {
             let session = &opened.session;
             // For each, the channels of every place where it stands: each place has its own copies.
             let mut places: BTreeMap<&str, Vec<u32>> = BTreeMap::new();
@@ -107,7 +107,7 @@ mod here {
                     None => nameless += 1,
                 }
             }
-            let kept = Kept::read(&options.catalogue)?.catalogue;
+            let kept = UserCatalogue::read(&options.catalogue)?.catalogue;
             let machine = swiftloop_host::processor_name();
             let program = crate::shared::environment::this_program()?;
             let searched = of_session(&program, session, &options.library, None)?;
@@ -126,7 +126,13 @@ mod here {
                     (Some((library, standard, id)), Some(entry), Some(at)) => {
                         let each = entry.channels[0].max(entry.channels[1]).max(1) as u32;
                         let copies = channels.iter().map(|n| n.div_ceil(each).max(1)).sum();
-                        parts.push(Part { library, standard: standard.into(), id, copies, at: at.clone() });
+                        parts.push(ChainPart {
+                            library,
+                            standard: standard.into(),
+                            id,
+                            copies,
+                            at: at.clone(),
+                        });
                     }
                     (None, ..) => left_out.push(format!("{is} (nothing that holds it was found)")),
                     (Some(_), ..) => left_out.push(format!("{is} (not weighed on this machine)")),
@@ -148,7 +154,7 @@ mod here {
 
         /// What is to be done at a block.
         pub fn task(&self, block: Block, rate: Hz, reserve: f64, seconds: f64) -> ChainTask {
-            let link = |p: &Part| Link {
+            let link = |p: &ChainPart| ChainMember {
                 library: std::path::absolute(&p.library).unwrap_or_else(|_| p.library.clone()),
                 standard: p.standard.clone(),
                 id: p.id.clone(),

@@ -9,11 +9,11 @@ use crate::shared::failure::Failure;
 use crate::shared::recorder::Flight;
 use crate::shared::signals::stopped_by_signals;
 use crate::soak::options::SoakOptions;
-use swiftloop_core::soak::{Climb, Climbed, End, Question};
+use swiftloop_core::soak::{Climb, Climbed, End, SoakTest};
 #[cfg(target_os = "linux")]
-use swiftloop_files::trace::Reading;
+use swiftloop_files::trace::TraceReading;
 use swiftloop_host::jack::About;
-use swiftloop_host::soak::{IdleGuard, Meter, Permission, Speed, hold_off_idle, speed};
+use swiftloop_host::soak::{IdleGuard, Permission, SoakMeter, Speed, hold_off_idle, speed};
 #[cfg(target_os = "linux")]
 use swiftloop_units::Block;
 use swiftloop_units::Seconds;
@@ -22,8 +22,8 @@ use swiftloop_units::Seconds;
 const SPEED_MS: u64 = 300;
 
 /// What came of a soak.
-pub struct Lived {
-    pub question: Question,
+pub struct SoakOutcome {
+    pub question: SoakTest,
     pub climbed: Climbed,
     /// What was granted.
     pub permission: Permission,
@@ -43,7 +43,7 @@ pub struct Lived {
 /// What a look into the kernel found, rung by rung, and what it cost.
 #[cfg(target_os = "linux")]
 pub struct Traced {
-    pub rungs: Vec<(Block, Reading)>,
+    pub rungs: Vec<(Block, TraceReading)>,
     /// Events a second on the busiest core.
     pub rate: f64,
     /// Seconds in which nothing was recorded, because it was read.
@@ -54,7 +54,7 @@ pub struct Traced {
     pub kept: Option<std::path::PathBuf>,
 }
 
-impl Lived {
+impl SoakOutcome {
     /// Soaks as the options ask.
     pub fn through(
         options: &SoakOptions,
@@ -67,7 +67,7 @@ impl Lived {
         #[cfg(target_os = "linux")]
         let flight = options.trace.then(Flight::begin).transpose()?;
         let speed = speed(SPEED_MS);
-        let question = Question { allowed: plan.allowed, error: options.error };
+        let question = SoakTest { allowed: plan.allowed, error: options.error };
         let climb = Climb {
             rate: plan.rate,
             reserve: plan.reserve,
@@ -86,7 +86,7 @@ impl Lived {
             speed,
             stop: &stop,
             live,
-            meter: Meter::new(plan.workers()),
+            meter: SoakMeter::new(plan.workers()),
             #[cfg(target_os = "linux")]
             flight,
             #[cfg(target_os = "linux")]
@@ -125,7 +125,7 @@ fn traced(here: &mut LocalMachine<'_>, options: &SoakOptions) -> Result<Option<T
     here.end_rung();
     let Some(flight) = here.flight.take() else { return Ok(None) };
     // It writes marks as long as it lives.
-    here.meter = Meter::new(here.workers);
+    here.meter = SoakMeter::new(here.workers);
     let (rate, blind_s, mark_ns) = flight.cost();
     let kept = options.save.as_deref().map(|rig| rig.with_extension("trace.txt"));
     match &kept {

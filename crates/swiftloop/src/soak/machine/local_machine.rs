@@ -8,12 +8,12 @@ use crate::shared::failure::Failure;
 use crate::shared::recorder::Flight;
 use std::sync::atomic::AtomicBool;
 use std::sync::atomic::Ordering::Relaxed;
-use swiftloop_core::soak::{End, SoakMachine, Stretch, StretchResult};
+use swiftloop_core::soak::{End, SoakMachine, SoakStretch, StretchResult};
 #[cfg(target_os = "linux")]
-use swiftloop_files::trace::Reading;
-use swiftloop_host::soak::{Meter, Permission, Speed, Task};
+use swiftloop_files::trace::TraceReading;
+use swiftloop_host::soak::{Permission, SoakMeter, Speed, Task};
 #[cfg(target_os = "linux")]
-use swiftloop_measure::trace::Span;
+use swiftloop_measure::trace::TraceSpan;
 use swiftloop_units::{Block, Hz, Seconds};
 
 /// This machine.
@@ -29,13 +29,13 @@ pub struct LocalMachine<'a> {
     pub stop: &'a AtomicBool,
     pub live: &'a mut dyn Watching,
     /// Of the rung that is climbed.
-    pub meter: Meter,
+    pub meter: SoakMeter,
     /// The recorder that looks into the kernel meanwhile.
     #[cfg(target_os = "linux")]
     pub flight: Option<Flight>,
     /// What it found, rung by rung; the last one is still open while it is climbed.
     #[cfg(target_os = "linux")]
-    pub traced: Vec<(Block, Reading)>,
+    pub traced: Vec<(Block, TraceReading)>,
     #[cfg(target_os = "linux")]
     pub open: Option<Block>,
     /// What was granted at last.
@@ -50,13 +50,13 @@ impl SoakMachine for LocalMachine<'_> {
     fn begin(&mut self, block: Block, longest: Seconds) {
         #[cfg(target_os = "linux")]
         self.end_rung();
-        self.meter = Meter::new(self.workers);
+        self.meter = SoakMeter::new(self.workers);
         #[cfg(target_os = "linux")]
         if let Some(flight) = &mut self.flight {
-            flight.rung(Span::from_us(block.period(self.rate).raw()));
+            flight.rung(TraceSpan::from_us(block.period(self.rate).raw()));
             self.open = Some(block);
             if let Ok(tell) = flight.teller() {
-                self.meter = Meter::new(self.workers).telling(tell);
+                self.meter = SoakMeter::new(self.workers).telling(tell);
             }
         }
         self.live.begin(
@@ -68,7 +68,7 @@ impl SoakMachine for LocalMachine<'_> {
 
     fn live(
         &mut self,
-        stretch: Stretch<'_>,
+        stretch: SoakStretch<'_>,
         goes_on: &mut dyn FnMut(u64, Seconds) -> bool,
     ) -> Result<StretchResult, Failure> {
         #[cfg(target_os = "linux")]
@@ -83,12 +83,12 @@ impl SoakMachine for LocalMachine<'_> {
             frame_ns: self.speed.frame_ns,
         };
         // What is only listened to shows on no meter.
-        let unseen = Meter::new(self.workers);
+        let unseen = SoakMeter::new(self.workers);
         let meter = if stretch.judged { &self.meter } else { &unseen };
         let (live, before) = (&mut self.live, meter.misses());
         #[cfg(target_os = "linux")]
         let flight = &mut self.flight;
-        let watch = |meter: &Meter, passed: f64| {
+        let watch = |meter: &SoakMeter, passed: f64| {
             #[cfg(target_os = "linux")]
             if let Some(flight) = flight.as_mut().filter(|_| stretch.judged) {
                 flight.watch(meter.misses());
@@ -128,7 +128,7 @@ impl LocalMachine<'_> {
     fn live_chain(
         &mut self,
         chain: &Chain,
-        stretch: Stretch<'_>,
+        stretch: SoakStretch<'_>,
         goes_on: &mut dyn FnMut(u64, Seconds) -> bool,
     ) -> Result<StretchResult, Failure> {
         let program = crate::shared::environment::this_program()?;

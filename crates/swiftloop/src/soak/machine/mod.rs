@@ -12,7 +12,7 @@ mod work;
 pub use chain::Chain;
 pub use guard::keep;
 
-use swiftloop_host::soak::Meter;
+use swiftloop_host::soak::SoakMeter;
 
 /// Whoever looks on while a soak runs, rung after rung.
 pub trait Watching {
@@ -24,10 +24,10 @@ pub trait Watching {
     /// A stretch is over, so many seconds of which were judged.
     fn passed(&mut self, judged_s: f64);
     /// So many seconds of a stretch have passed; without a meter the machine is only listened to.
-    fn show(&mut self, meter: Option<&Meter>, passed: f64, stretch: f64);
+    fn show(&mut self, meter: Option<&SoakMeter>, passed: f64, stretch: f64);
 }
-pub use lived::Lived;
+pub use lived::SoakOutcome;
 #[cfg(target_os = "linux")]
 pub use lived::Traced;
-pub use provenance::{Profiles, Since, check};
+pub use provenance::{ChangesSince, Profiles, check};
 pub use work::SoakPlan;

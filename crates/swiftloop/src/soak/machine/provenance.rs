@@ -1,13 +1,13 @@
 //! What a soak teaches: a profile of the machine with the circumstances it was heard under, saved, and held against an
 //! earlier one.
 
-use super::lived::Lived;
+use super::lived::SoakOutcome;
 use super::work::SoakPlan;
 use crate::shared::failure::Failure;
 use crate::soak::options::SoakOptions;
 use std::path::Path;
 use swiftloop_core::rig::WakeProfile;
-use swiftloop_core::soak::{Change, Provenance, Samples, compare, learn};
+use swiftloop_core::soak::{FigureChange, Provenance, Samples, compare, learn};
 use swiftloop_files::{check_profile_fits, read_rig, save_paced, save_profile, tables};
 use swiftloop_host::soak::{kernel, today};
 use swiftloop_host::survey::{governor, power_plan};
@@ -27,12 +27,17 @@ pub fn check(options: &SoakOptions) -> Result<Option<WakeProfile>, Failure> {
 pub struct Profiles<'a> {
     pub profile: Option<WakeProfile>,
     pub saved: Option<Result<&'a Path, Failure>>,
-    pub since: Option<Result<Since, Failure>>,
+    pub since: Option<Result<ChangesSince, Failure>>,
 }
 
 impl<'a> Profiles<'a> {
     /// Learns from a soak, saves and compares.
-    pub fn of(options: &'a SoakOptions, plan: &SoakPlan, lived: &Lived, old: Option<WakeProfile>) -> Self {
+    pub fn of(
+        options: &'a SoakOptions,
+        plan: &SoakPlan,
+        lived: &SoakOutcome,
+        old: Option<WakeProfile>,
+    ) -> Self {
         let heard = lived.climbed.listened.clone().with(lived.climbed.judged.clone());
         let profile = learn(&heard, &provenance(options, lived));
         if plan.chain().is_some() {
@@ -45,7 +50,7 @@ impl<'a> Profiles<'a> {
             None => Err(too_little(&format!("nothing was written into {}", path.display()))),
         });
         let since = old.map(|old| match &profile {
-            Some(new) => Ok(Since { changes: compare(&old, new), date: old.date }),
+            Some(new) => Ok(ChangesSince { changes: compare(&old, new), date: old.date }),
             None => Err(too_little("nothing can be compared")),
         });
         Self { profile, saved, since }
@@ -53,7 +58,7 @@ impl<'a> Profiles<'a> {
 }
 
 /// Under which circumstances this machine was heard.
-fn provenance(options: &SoakOptions, lived: &Lived) -> Provenance {
+fn provenance(options: &SoakOptions, lived: &SoakOutcome) -> Provenance {
     Provenance {
         date: today(),
         kernel: kernel(),
@@ -91,9 +96,9 @@ fn old_profile(file: &Path) -> Result<WakeProfile, Failure> {
 }
 
 /// Changes since an older profile.
-pub struct Since {
+pub struct ChangesSince {
     /// The older profile's date.
     pub date: String,
     /// What changed.
-    pub changes: Vec<Change>,
+    pub changes: Vec<FigureChange>,
 }

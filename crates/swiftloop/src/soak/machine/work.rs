@@ -2,7 +2,7 @@
 
 use super::Chain;
 use crate::shared::failure::Failure;
-use crate::shared::project::{AllCores, Opened};
+use crate::shared::project::{AllCores, Project};
 use crate::shared::words::settings::short_place;
 use crate::soak::options::SoakOptions;
 use swiftloop_core::plan;
@@ -29,10 +29,10 @@ pub struct SoakPlan {
     pub unknown: WakeSet,
     /// What the work is, for people.
     pub title: String,
-    work: Work,
+    work: SoakWork,
 }
 
-enum Work {
+enum SoakWork {
     /// A share of the period on each worker.
     Share(f64, usize),
     /// Each block's patterns, in µs on the reference core.
@@ -46,13 +46,13 @@ impl SoakPlan {
     /// The work of a block on a machine that is `speed` times as fast as the reference core.
     pub fn patterns(&self, block: Block, speed: f64) -> Vec<WorkPattern> {
         match &self.work {
-            Work::Share(share, workers) => {
+            SoakWork::Share(share, workers) => {
                 vec![WorkPattern { share: 1.0, work: vec![block.period(self.rate) * *share; *workers] }]
             }
-            Work::Chain(chain) => {
+            SoakWork::Chain(chain) => {
                 vec![WorkPattern { share: 1.0, work: vec![Micros::new(chain.alone_us(block))] }]
             }
-            Work::Session(all) => {
+            SoakWork::Session(all) => {
                 let found = all.iter().find(|w| w.0 == block).map_or(&[][..], |w| w.1.as_slice());
                 let faster = |p: &WorkPattern| WorkPattern {
                     share: p.share,
@@ -66,26 +66,26 @@ impl SoakPlan {
     /// Threads that share the work.
     pub fn workers(&self) -> usize {
         match &self.work {
-            Work::Share(_, workers) => *workers,
-            Work::Chain(_) => 1,
-            Work::Session(all) => all.first().and_then(|w| w.1.first()).map_or(1, |p| p.work.len()),
+            SoakWork::Share(_, workers) => *workers,
+            SoakWork::Chain(_) => 1,
+            SoakWork::Session(all) => all.first().and_then(|w| w.1.first()).map_or(1, |p| p.work.len()),
         }
     }
 
     /// The session's own processors, where they are the work.
     pub fn chain(&self) -> Option<&Chain> {
         match &self.work {
-            Work::Chain(chain) => Some(chain),
-            Work::Share(..) | Work::Session(_) => None,
+            SoakWork::Chain(chain) => Some(chain),
+            SoakWork::Share(..) | SoakWork::Session(_) => None,
         }
     }
 
     /// Bound to a server's rate, and to its block when nobody asked for another. The server calls one thread only.
     pub fn through(&mut self, rate: Hz, block: Option<Block>) -> Result<(), Failure> {
         match &mut self.work {
-            Work::Share(_, workers) => *workers = 1,
-            Work::Chain(_) => {}
-            Work::Session(all) => {
+            SoakWork::Share(_, workers) => *workers = 1,
+            SoakWork::Chain(_) => {}
+            SoakWork::Session(all) => {
                 if rate != self.rate {
                     return Err(Failure::usage(
                         format!("the server runs at {rate} Hz, the plan at {} Hz", self.rate),
@@ -111,7 +111,7 @@ impl SoakPlan {
     pub fn of(options: &SoakOptions) -> Result<Self, Failure> {
         match (&options.rig, &options.session) {
             (Some(rig), Some(session)) => {
-                of_session(options, &Opened::read(rig, session, &options.catalogue)?)
+                of_session(options, &Project::read(rig, session, &options.catalogue)?)
             }
             (rig, _) => {
                 let rig = rig.as_ref().map(|file| read_rig(file, tables())).transpose()?;
@@ -147,11 +147,11 @@ fn of_options(options: &SoakOptions, rig: Option<&Rig>) -> SoakPlan {
         allowed: PerHour::new(options.allow.unwrap_or(1.0)),
         unknown: of_class(rig),
         title: format!("{share} % of the period on {on}"),
-        work: Work::Share(f64::from(share) / 100.0, workers as usize),
+        work: SoakWork::Share(f64::from(share) / 100.0, workers as usize),
     }
 }
 
-fn of_session(options: &SoakOptions, opened: &Opened) -> Result<SoakPlan, Failure> {
+fn of_session(options: &SoakOptions, opened: &Project) -> Result<SoakPlan, Failure> {
     let context = opened.context();
     let place = opened.place(options.interface.as_deref(), options.phase.as_deref())?;
     let words = short_place(&context, place.0, place.1);
@@ -187,7 +187,7 @@ fn of_session(options: &SoakOptions, opened: &Opened) -> Result<SoakPlan, Failur
             allowed: options.allow.map_or(planned.target, PerHour::new),
             unknown: of_class(Some(&opened.rig)),
             title: format!("the session's own processors at {words} as planned"),
-            work: Work::Chain(chain),
+            work: SoakWork::Chain(chain),
         });
     }
     Ok(SoakPlan {
@@ -197,6 +197,6 @@ fn of_session(options: &SoakOptions, opened: &Opened) -> Result<SoakPlan, Failur
         allowed: options.allow.map_or(planned.target, PerHour::new),
         unknown: of_class(Some(&opened.rig)),
         title: format!("the work of {words} as planned{ahead}"),
-        work: Work::Session(planned.blocks),
+        work: SoakWork::Session(planned.blocks),
     })
 }
