@@ -1,5 +1,5 @@
 //! What is wrong with a description: where (a path of keys and positions), what, and what to do about it.
-//! The idea: the core knows the meaning and the path, the file layer turns the path into line and column.
+//! The core knows the meaning and the path, the file layer turns the path into line and column.
 
 use std::fmt;
 

@@ -1,5 +1,5 @@
 //! Atomic saving: the whole file or nothing, and never over an existing one unless asked. A file that is replaced keeps
-//! its place (links are followed), its mode and its owner. The one idea: a file gets its name only once its content is on
+//! its place (links are followed), its mode and its owner. A file gets its name only once its content is on
 //! the disk, and the name is on the disk before anybody is told that it is saved; so neither an end at any moment nor the
 //! loss of power leaves half a file under a name that somebody reads.
 

@@ -7,8 +7,6 @@ mod computer;
 #[cfg(test)]
 mod counting;
 pub mod jack;
-#[cfg(target_os = "linux")]
-pub mod levers;
 pub mod link;
 pub mod simulated;
 pub mod soak;
@@ -17,6 +15,8 @@ pub mod sound;
 pub mod survey;
 #[cfg(target_os = "linux")]
 pub mod trace;
+#[cfg(target_os = "linux")]
+pub mod tunables;
 #[cfg(target_os = "linux")]
 pub mod weigh;
 

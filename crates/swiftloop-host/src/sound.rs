@@ -1,5 +1,5 @@
 //! Playing and recording through the system's own sound, on any system: what to play comes in, and by which devices; what was
-//! recorded from the moment on in which the first sample was handed over goes out. The one idea: the two streams begin when
+//! recorded from the moment on in which the first sample was handed over goes out. The two streams begin when
 //! they like, so the recording is cut where the output asked for the first sample of the probe: what comes back is as
 //! late as a program that hands a sample over at once hears it.
 

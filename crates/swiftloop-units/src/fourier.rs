@@ -1,5 +1,5 @@
 //! Real Fourier transforms of one length: a length comes in, a plan that can be used again and again goes out, in single and in
-//! double precision. The one idea: the many algorithms behind a plan are built here, once, and not again with every crate and
+//! double precision. The many algorithms behind a plan are built here, once, and not again with every crate and
 //! test that uses one.
 //!
 //! ```

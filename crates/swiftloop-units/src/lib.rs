@@ -1,5 +1,5 @@
 //! Quantities as types that do not mix, ranges of them (low, typical, high) and where a figure came from.
-//! The one idea: a number enters the program only through one of these types, so that it is finite, has the
+//! A number enters the program only through one of these types, so that it is finite, has the
 //! right sign, and carries its unit, its doubt and its origin to the last line of output.
 //!
 //! ```

@@ -1,5 +1,5 @@
 //! Advice: what is wrong around a setting that no buffer cures. Rig, session, phase and setting come in;
-//! warnings come out, each an enum with the figures that make it one. The idea: a rule is a file, and says nothing
+//! warnings come out, each an enum with the figures that make it one. A rule is a file, and says nothing
 //! that the figures it carries do not show.
 
 mod first;

@@ -1,6 +1,6 @@
 //! The catalogue: what processors that were weighed cost and how late they are, each by its standard, its id, its version, its library
 //! and its settings, on each machine that weighed it. A processor of a session comes in; its figures go out, with what is
-//! known of how they carry over to another machine. The one idea: no figure is copied into a session, so that a new
+//! known of how they carry over to another machine. No figure is copied into a session, so that a new
 //! weighing is known everywhere.
 
 mod figures;

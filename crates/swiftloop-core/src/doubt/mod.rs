@@ -1,5 +1,5 @@
 //! Doubt: what is not known well comes in, each cause with its low, typical and high figure; possible rigs go out, and of
-//! any answer the share of them in which it holds. The one idea: every answer is a share of rigs like this. A rig is drawn
+//! any answer the share of them in which it holds. Every answer is a share of rigs like this. A rig is drawn
 //! once, for everything: one cause has one draw, wherever it plays a part, so that errors that have one cause go
 //! together and others partly cancel. What was seen gives rigs that foretell it more weight.
 

@@ -1,5 +1,5 @@
 //! Possible rigs. A cause comes in; for every rig how far it leans from its typical figure goes out, from −1 (the low figure)
-//! to 1 (the high one). The one idea: the draws of a cause are strata of equal chance in a shuffled order (Latin hypercube,
+//! to 1 (the high one). The draws of a cause are strata of equal chance in a shuffled order (Latin hypercube,
 //! McKay, Beckman and Conover 1979), so that each cause by itself is drawn evenly, however few rigs there are.
 //!
 //! Between typical and high (and low) lies a triangle: near the typical figure is likelier than near the edge, and half of

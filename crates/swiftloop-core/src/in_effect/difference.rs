@@ -1,5 +1,5 @@
 //! What is not as planned on a computer: a demand and an inventory come in, differences go out, each with its cost in the
-//! figures of the phase; also what could not be looked at. The one idea: what is not told is never right, and never wrong.
+//! figures of the phase; also what could not be looked at. What is not told is never right, and never wrong.
 
 use crate::rig::PowerPlan;
 use crate::survey::{Finding, Idle, Version};
@@ -156,7 +156,7 @@ impl Wrong {
             Self::Clock { .. } => "clock-source",
             Self::Wireless { .. } => "wireless",
             Self::Version { .. } => "version",
-            Self::Hurts(hurt) => hurt.id(),
+            Self::Hurts(finding) => finding.id(),
         }
     }
 }

@@ -1,4 +1,4 @@
-//! Beside the take: samples of the computer come in as time passes, events and at the end a summary go out. The one idea: an
+//! Beside the take: samples of the computer come in as time passes, events and at the end a summary go out. An
 //! event is a change, so a quiet take is a quiet log; and what changed shortly before a dropout is told with it.
 
 use crate::survey::BusyProgram;

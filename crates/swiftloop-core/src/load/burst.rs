@@ -1,6 +1,6 @@
 //! Blocks that do not divide: the program's own block, and processors with a block of their own, are served whenever
 //! enough frames have come together. The sizes come in; the distinct blocks of the whole cycle, how many calls each size
-//! gets in them, and the order in which they come go out. The one idea: what has been served after `F` frames is
+//! gets in them, and the order in which they come go out. What has been served after `F` frames is
 //! `⌊F / size⌋` calls, so a block's calls are the difference of two such floors, and over a cycle no frame is lost or
 //! charged twice. All blocks are taken to start together, so the last block of the cycle has the most of every
 //! size due: no other start is worse.

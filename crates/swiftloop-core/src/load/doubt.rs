@@ -1,5 +1,5 @@
 //! How far the work of a block may be off. Each processor's work with its low and high figures comes in, and how well the
-//! machine is known; a factor on all work for every possible rig goes out. The one idea: errors that have one cause
+//! machine is known; a factor on all work for every possible rig goes out. Errors that have one cause
 //! lean together, independent ones partly cancel (propagation of uncertainty, JCGM 100:2008, 5.2). Of the error of a
 //! class half is the class's own (it is shared by all of that class) and half the processor's; figures of their own err each
 //! by themselves; what the machine is off by, all work is.

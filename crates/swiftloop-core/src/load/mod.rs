@@ -1,5 +1,5 @@
 //! Load: the work of one block. A session's graph with the cost of every node comes in; how long each distinct block
-//! takes on so many workers, the chain that binds and what binds come out. The one idea: what matters is not the average but
+//! takes on so many workers, the chain that binds and what binds come out. What matters is not the average but
 //! the longest block. What to expect of it is a schedule in the order in which such software works; how bad it can be is
 //! bounded by Graham's inequality, how good by the longest chain and the sum of all work.
 

@@ -1,5 +1,5 @@
 //! Loops: from a performer's act back to their ear. Rig, session and a setting come in; legs with low,
-//! typical, high and origin come out, summed and held against the performer's limit. The one idea: a loop is
+//! typical, high and origin come out, summed and held against the performer's limit. A loop is
 //! nothing but a list of legs, so that every frame of delay has a name and somebody to answer for it.
 
 mod air;

@@ -121,7 +121,7 @@ impl Evaluation<'_, '_> {
         }
         let work = list_schedule(&block.graph, &cost, workers, ScheduleRule::FirstReady);
         let typical = here.takes(work);
-        // A design that is gloomy takes the order in which the software works as worse.
+        // A design that is bad takes the order in which the software works as worse.
         let worse = (bounded.most - typical).max(Micros::new(0.0)) * self.design.lean();
         Worked { typical: typical + worse, ..bounded }
     }

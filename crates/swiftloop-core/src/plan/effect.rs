@@ -1,5 +1,5 @@
 //! What a remedy changes, and all that this means: for the state of a session, for delays, for the work of a block, for the
-//! machine, the disk and memory, and for the bounds of the search. The one idea: every question about an effect is
+//! machine, the disk and memory, and for the bounds of the search. Every question about an effect is
 //! answered here by a match that names every effect, so that a new one cannot be forgotten anywhere, and a bound is never
 //! lifted because somebody left one out.
 

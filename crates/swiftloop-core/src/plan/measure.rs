@@ -1,5 +1,5 @@
 //! What to measure next: the choice of a phase with the settings that might take its place comes in; for each measurement that
-//! could be made the chance that it changes the setting or the verdict goes out. The one idea: every measurement is
+//! could be made the chance that it changes the setting or the verdict goes out. Every measurement is
 //! asked what it would show in each possible rig, and one decides anew among the rigs that would show the same.
 
 use super::evaluation::Evaluation;

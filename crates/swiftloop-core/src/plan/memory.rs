@@ -90,10 +90,10 @@ impl Memory {
         let latency: TiVec<_, Frames> = question.latency.iter().map(|l| l.typical()).collect();
         let shortens =
             |r: &Remedy| r.effects.iter().any(|e| e.touches_delay(routes, &latency, &question.cue));
-        let riders = live_blockers(question);
+        let blockers = live_blockers(question);
         Self {
-            forced_by_roll: forced_by_roll(question, &riders),
-            live_blockers: riders,
+            forced_by_roll: forced_by_roll(question, &blockers),
+            live_blockers: blockers,
             shortens: question.remedies.iter().map(shortens).collect(),
             alike: question.remedies.iter().map(|r| question.print_of_a_kind(r)).collect(),
             delay_gains: delay_gains(question),
@@ -121,7 +121,7 @@ fn live_blockers(question: &PhaseQuestion<'_>) -> Vec<LiveBlocker> {
             (need.performer, reached.iter().zip(&feeds).map(|(&r, &f)| r && f).collect())
         })
         .collect();
-    let mut riders = Vec::new();
+    let mut blockers = Vec::new();
     for (processor, seat) in routes.processors.iter_enumerated() {
         if !question.cue[seat.node] || !question.active[seat.node] {
             continue;
@@ -145,25 +145,25 @@ fn live_blockers(question: &PhaseQuestion<'_>) -> Vec<LiveBlocker> {
         };
         let mut cures: Vec<RemedyId> = question.on_processor(processor).filter(helps).collect();
         cures.sort_by_key(|r| question.remedies[*r].effort);
-        riders.push(LiveBlocker { processor, gone, heard_by: heard.collect(), cures });
+        blockers.push(LiveBlocker { processor, gone, heard_by: heard.collect(), cures });
     }
-    riders.retain(|r| !r.heard_by.is_empty());
-    riders
+    blockers.retain(|r| !r.heard_by.is_empty());
+    blockers
 }
 
 /// Remedies that rendering ahead demands in any case: of each processor that cannot ride and is heard by somebody who cannot
 /// go direct, the only one that helps; or the processor that nothing helps.
 fn forced_by_roll(
     question: &PhaseQuestion<'_>,
-    riders: &[LiveBlocker],
+    blockers: &[LiveBlocker],
 ) -> Result<Vec<RemedyId>, ProcessorId> {
     let mut forced = Vec::new();
-    for rider in riders {
-        if rider.heard_by.iter().all(|p| question.may_go_direct(*p)) {
+    for blocker in blockers {
+        if blocker.heard_by.iter().all(|p| question.may_go_direct(*p)) {
             continue;
         }
-        match rider.cures.as_slice() {
-            [] => return Err(rider.processor),
+        match blocker.cures.as_slice() {
+            [] => return Err(blocker.processor),
             [only] => forced.push(*only),
             [_, ..] => {}
         }

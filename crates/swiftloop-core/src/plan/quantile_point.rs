@@ -41,8 +41,8 @@ impl QuantilePoint {
         self.0
     }
 
-    /// The next gloomier one.
-    pub(super) fn gloomier(self) -> Option<Self> {
+    /// The next worse one.
+    pub(super) fn next_worse(self) -> Option<Self> {
         (self.0 + 1 < BETTER.len()).then_some(Self(self.0 + 1))
     }
 

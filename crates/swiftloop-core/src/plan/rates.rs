@@ -1,5 +1,5 @@
 //! Dropouts in every possible rig. An arrangement and the state that remedies leave come in; the rate of every rig goes out.
-//! The one idea: a rate depends on three things only (how dear the work is, how late the thread wakes, how many blocks the
+//! A rate depends on three things only (how dear the work is, how late the thread wakes, how many blocks the
 //! device holds), so it is worked out at a few points of each, and taken from between them by its logarithm.
 
 use super::block_times::BlockTimes;

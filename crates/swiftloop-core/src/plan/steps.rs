@@ -1,5 +1,5 @@
 //! What to change when one phase ends and the next begins. Choices in the order of the work come in; what to restore and what
-//! to set go out, phase by phase. The one idea: there is one session and one machine, whatever interface is used, so their
+//! to set go out, phase by phase. There is one session and one machine, whatever interface is used, so their
 //! state is carried along from the first phase to the last, and nothing is said that does not change it.
 
 use super::{Choice, Remedy};

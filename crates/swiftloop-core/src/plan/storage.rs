@@ -1,5 +1,5 @@
 //! Disk and memory: what a phase streams and holds as the session stands, and after remedies; how much of both will do, and
-//! what an effect gives back. The one idea: both are budgets, in which every track, print and program has its share.
+//! what an effect gives back. Both are budgets, in which every track, print and program has its share.
 
 use super::effect::{Effect, Stored};
 use super::question::PhaseQuestion;

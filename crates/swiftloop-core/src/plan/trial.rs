@@ -194,10 +194,10 @@ pub fn attempt_trial<'p>(
         check_roll(&problem, &setting, roll)?;
         // Whatever cannot ride as it was asked for is cured with the least effort.
         let applied = problem.question.apply(&remedies, &[]);
-        for rider in problem.cannot_ride(&applied) {
-            match rider.cures.first() {
+        for blocker in problem.cannot_ride(&applied) {
+            match blocker.cures.first() {
                 Some(cure) => remedies.push(*cure),
-                None => return Err(TrialRefusal::CannotRide(rider.processor)),
+                None => return Err(TrialRefusal::CannotRide(blocker.processor)),
             }
         }
     }

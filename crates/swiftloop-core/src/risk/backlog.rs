@@ -1,6 +1,6 @@
 //! More than one block of reserve: a late block eats into it, and lateness carries over from block to block (Lindley's
 //! recursion `W ← max(0, W + S − T)`). What one block takes comes in, for a thread that sleeps when the block is due and for
-//! one that is still busy; dropouts per block go out. The one idea: the law of the backlog is walked forward block by
+//! one that is still busy; dropouts per block go out. The law of the backlog is walked forward block by
 //! block on a grid, in the order in which blocks come; what passes the reserve is a dropout and begins anew. Only
 //! positive numbers are added, so that even a dropout in 10¹⁵ blocks keeps its digits.
 

@@ -1,4 +1,4 @@
-//! How much was worked out: steps come in, a count goes out that is the same on every machine. The one idea: a search that a
+//! How much was worked out: steps come in, a count goes out that is the same on every machine. A search that a
 //! clock cuts short would answer differently tomorrow; one that is cut short by what it worked out answers the same
 //! everywhere, and can say how far off it may be.
 

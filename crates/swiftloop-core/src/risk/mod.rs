@@ -1,5 +1,5 @@
 //! Risk: how often the sound breaks. The worst block (and how often it comes), the machine's wake-up delays
-//! and the deadline come in; dropouts per hour with low, typical and high come out. The one idea: a block
+//! and the deadline come in; dropouts per hour with low, typical and high come out. A block
 //! breaks when `wake-up delay + work × variation > deadline`, so a crackle is the tail of a sum, not a
 //! percentage of load.
 
@@ -9,7 +9,7 @@ mod model;
 mod pace;
 mod remembered;
 mod resources;
-mod together;
+mod two_causes;
 mod wake;
 mod work;
 

@@ -1,5 +1,5 @@
 //! The pace of work: how long a block takes beside undisturbed work, as a law; and chances over it. A delay's law and a
-//! pace come in, `P(delay + work × pace > t)` goes out. The one idea: what is asked for is an integral of a smooth function
+//! pace come in, `P(delay + work × pace > t)` goes out. What is asked for is an integral of a smooth function
 //! with a few kinks (where the pace alone is too slow, and where the delay's law changes its form), so it is cut at the
 //! kinks and each piece is taken by Gauss and Legendre, in steps as short as the function falls.
 

@@ -1,5 +1,5 @@
 //! What was worked out before: a question goes in as its numbers, the answer comes out, from memory where somebody asked
-//! before. The one idea: phases of a plan ask much of the same (and each asks again with what is printed anyway, or with more
+//! before. Phases of a plan ask much of the same (and each asks again with what is printed anyway, or with more
 //! thought); an answer from memory counts on the meter as it did the first time, so a search ends at the same place whoever
 //! asked first.
 

@@ -1,6 +1,6 @@
 //! Soak: what a real-time thread lived through on the real machine. Histograms of wake-up delays and of execution times
 //! come in; a profile of the machine for the risk model, misses per hour beside what was predicted, and a decision whether
-//! a block holds go out. The one idea: what was seen is only ever compared with what was predicted from something
+//! a block holds go out. What was seen is only ever compared with what was predicted from something
 //! else, so that the comparison can fail.
 
 mod climb;

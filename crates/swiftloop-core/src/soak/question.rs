@@ -1,5 +1,5 @@
 //! Does this block hold? How many misses came in how long, and how many are allowed, come in; an answer goes out only where
-//! what was seen rules out its opposite, however often one looks. The one idea: a bet that is fair if there are just as
+//! what was seen rules out its opposite, however often one looks. A bet that is fair if there are just as
 //! many misses as allowed grows by a factor of 1/ε in one case of 1/ε at the most (Ville 1939), so whoever waits for that to
 //! happen is wrong as rarely as stated. Two bets run: on fewer, and on more.
 

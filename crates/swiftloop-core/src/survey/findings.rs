@@ -35,7 +35,7 @@ pub struct GradedFinding {
     /// What it costs.
     pub grade: Grade,
     /// What it is.
-    pub hurt: Finding,
+    pub finding: Finding,
 }
 
 /// What can hurt.

@@ -1,6 +1,6 @@
 //! Survey: what a computer has, and what on it hurts audio. An [`Inventory`] (plain data, as somebody read it off the
 //! machine or off a copy of its public files) comes in; findings graded by what they cost go out, each with its
-//! figures. The one idea: a finding without evidence from the inventory does not exist.
+//! figures. A finding without evidence from the inventory does not exist.
 
 mod findings;
 mod inventory;

@@ -1,5 +1,5 @@
 //! What a computer cannot have told: an inventory as it was read comes in, the same without figures that no computer has and
-//! without lists that no end can be seen of goes out. The one idea: a figure that cannot be true is no figure, so it is
+//! without lists that no end can be seen of goes out. A figure that cannot be true is no figure, so it is
 //! missed like any other that is missing; and what is left out is told.
 
 use super::{Card, CardStream, Cpu, Inventory, Kernel, MemoryState, Open, ServerState, Usb};

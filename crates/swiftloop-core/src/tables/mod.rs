@@ -2,17 +2,17 @@
 //! cost classes and classes of machine. The figures come in from data files, each with its source; here are
 //! their shapes and the look-ups. Everything taken from a table has the origin "assumed".
 
-mod apart;
+mod buffer_scheme;
+mod ensemble;
 mod power_plan;
 mod remedy_kind;
 mod two_limits;
-mod way;
 
-pub use apart::{Attack, EnsembleRow, LineKind, Tempo};
+pub use buffer_scheme::BufferScheme;
+pub use ensemble::{Attack, EnsembleRow, LineKind, Tempo};
 pub use power_plan::PowerPlan;
 pub use remedy_kind::{RemedyAction, RemedyKind, RemedyPlace};
 pub use two_limits::TwoLimits;
-pub use way::BufferScheme;
 
 use serde::Deserialize;
 use swiftloop_units::{Block, Blocks, Factor, Frames, Hz, Micros, Ms, Nanos, Range, Share};

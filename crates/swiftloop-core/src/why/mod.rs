@@ -1,6 +1,6 @@
 //! Whose fault a recording's crackles are. What the recording says, what the computer has, how it woke in a soak, what was
 //! noted and what a trace shows come in; one answer goes out: the fault, how sure, what is still open, and the one
-//! measurement that tells the rest apart. The one idea: the recording says what kind of fault can be, and each further
+//! measurement that tells the rest apart. The recording says what kind of fault can be, and each further
 //! source can only take causes away or name the one.
 
 use crate::rig::WakeProfile;
@@ -235,7 +235,7 @@ fn untraced(e: &Evidence<'_>, known: bool, mut reasons: Vec<Reason>) -> Verdict 
         reasons.push(Reason::Profile(rate));
     }
     // What crackles has sound: that none is found here now is no cause.
-    let costly = |f: &&GradedFinding| f.grade <= Grade::Costly && f.hurt != Finding::NoSound;
+    let costly = |f: &&GradedFinding| f.grade <= Grade::Costly && f.finding != Finding::NoSound;
     let hurts: Vec<&GradedFinding> = e.findings.into_iter().flatten().filter(costly).collect();
     match (e.findings, hurts.len()) {
         (None, _) => {}
@@ -246,7 +246,7 @@ fn untraced(e: &Evidence<'_>, known: bool, mut reasons: Vec<Reason>) -> Verdict 
     let explained = foreseen.is_some_and(|rate| rate > EXPLAINS * e.per_hour);
     let severe = hurts.first().filter(|f| f.grade == Grade::Severe || known);
     let fault = match (severe, explained, known) {
-        (Some(finding), ..) => Fault::Computer(finding.hurt.clone()),
+        (Some(finding), ..) => Fault::Computer(finding.finding.clone()),
         (None, true, _) => Fault::Waking,
         (None, false, true) if foreseen.is_some() => Fault::Work,
         _ => Fault::Unknown,

@@ -79,7 +79,7 @@ fn blocks_in_time_take_the_computer_away_and_its_own_work_is_no_thief() {
 #[test]
 fn without_a_trace_the_computer_or_its_waking_is_likely_and_the_rest_is_open() {
     let a = attribution(CrackleCause::Buffer);
-    let findings = [GradedFinding { grade: Grade::Costly, hurt: Finding::Governor("powersave".into()) }];
+    let findings = [GradedFinding { grade: Grade::Costly, finding: Finding::Governor("powersave".into()) }];
     let v = why(&Evidence { findings: Some(&findings), ..evidence(&a) });
     assert_eq!((v.sure, v.measure), (Sureness::Likely, Measure::Soak(Some(Block::new(128)))));
     assert!(matches!(v.fault, Fault::Computer(Finding::Governor(_))) && v.open.len() == 3, "{v:?}");

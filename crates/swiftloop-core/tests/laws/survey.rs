@@ -28,7 +28,7 @@ fn quiet() -> Inventory {
 }
 
 fn of(inventory: &Inventory, id: &str) -> Option<GradedFinding> {
-    findings(inventory).into_iter().find(|f| f.hurt.id() == id)
+    findings(inventory).into_iter().find(|f| f.finding.id() == id)
 }
 
 #[test]
@@ -36,7 +36,7 @@ fn what_is_not_known_is_not_found() {
     assert_eq!(findings(&quiet()), vec![]);
     // Nothing at all is known but that there is no sound.
     let found = findings(&Inventory::default());
-    assert_eq!(found.iter().map(|f| f.hurt.id()).collect::<Vec<_>>(), ["no-sound"]);
+    assert_eq!(found.iter().map(|f| f.finding.id()).collect::<Vec<_>>(), ["no-sound"]);
 }
 
 #[test]
@@ -59,7 +59,7 @@ fn rates_agree_or_every_one_is_named() {
     });
     assert!(of(&i, "rates-disagree").is_none());
     i.servers[0].rate_hz = Some(Hz::new(44_100));
-    let Some(GradedFinding { hurt: Finding::RatesDisagree(places), .. }) = of(&i, "rates-disagree") else {
+    let Some(GradedFinding { finding: Finding::RatesDisagree(places), .. }) = of(&i, "rates-disagree") else {
         panic!()
     };
     let told: Vec<(&str, u32)> = places.iter().map(|p| (p.name.as_str(), p.rate_hz.get())).collect();
@@ -73,7 +73,7 @@ fn two_clocks_need_two_open_cards() {
     assert!(of(&i, "two-clocks").is_none());
     i.cards[1].streams = vec![open_at(48_000)];
     let cards = ["rack", "box"].map(String::from).to_vec();
-    assert_eq!(of(&i, "two-clocks").unwrap().hurt, Finding::TwoClocks(cards));
+    assert_eq!(of(&i, "two-clocks").unwrap().finding, Finding::TwoClocks(cards));
 }
 
 #[test]
@@ -94,7 +94,7 @@ fn the_superuser_is_not_told_of_limits() {
             ..UserLimits::default()
         };
         let found = findings(&i);
-        let limits = found.iter().filter(|f| f.hurt.id().starts_with("no-")).count();
+        let limits = found.iter().filter(|f| f.finding.id().starts_with("no-")).count();
         assert_eq!(limits, expected, "{priority} {bytes} {superuser}");
     }
 }
@@ -108,7 +108,7 @@ fn a_governor_is_set_back_to_what_it_was() {
         i.processor.governor = Some(word.into());
         let found = of(&i, "governor");
         assert_eq!(found.as_ref().map(|f| f.grade), grade, "{word}");
-        assert!(found.is_none_or(|f| f.hurt == Finding::Governor(word.into())));
+        assert!(found.is_none_or(|f| f.finding == Finding::Governor(word.into())));
     }
 }
 
@@ -119,10 +119,10 @@ fn idle_states_count_when_deep_and_allowed() {
     i.processor.idle = vec![state(0, 0, false), state(1, 99, false), state(2, 300, true)];
     assert!(of(&i, "deep-idle").is_none());
     i.processor.idle[2].disabled = false;
-    assert_eq!(of(&i, "deep-idle").unwrap().hurt, Finding::DeepIdle(vec![state(2, 300, false)]));
+    assert_eq!(of(&i, "deep-idle").unwrap().finding, Finding::DeepIdle(vec![state(2, 300, false)]));
     i.processor.idle.push(state(3, 800, false));
     let both = vec![state(2, 300, false), state(3, 800, false)];
-    assert_eq!(of(&i, "deep-idle").unwrap().hurt, Finding::DeepIdle(both));
+    assert_eq!(of(&i, "deep-idle").unwrap().finding, Finding::DeepIdle(both));
 }
 
 #[test]
@@ -131,7 +131,7 @@ fn a_speed_that_does_not_last_is_told_either_way() {
         let mut i = quiet();
         (i.processor.speed_at_first, i.processor.speed) = (Some(first), Some(last));
         let found = of(&i, "unsteady-speed");
-        assert_eq!(found.map(|f| f.hurt), told.then_some(Finding::UnsteadySpeed { first, last }));
+        assert_eq!(found.map(|f| f.finding), told.then_some(Finding::UnsteadySpeed { first, last }));
     }
 }
 
@@ -145,14 +145,14 @@ fn heat_and_battery_and_limits_have_their_edges() {
     i.power = EnergyState { on_battery: Some(true), has_battery: true, hottest_c: Some(90.0), plan: None };
     (i.processor.allowed_mhz, i.kernel.realtime_share) = (Some(3000.0), Some(0.5));
     i.kernel.preemption = Some("none".into());
-    let mut ids: Vec<&str> = findings(&i).iter().map(|f| f.hurt.id()).collect();
+    let mut ids: Vec<&str> = findings(&i).iter().map(|f| f.finding.id()).collect();
     ids.sort_unstable();
     assert_eq!(ids, ["heat", "limited-clock", "on-battery", "preemption", "realtime-share"]);
     let limited = Finding::LimitedClock { allowed_mhz: 3000.0, most_mhz: 4000.0 };
-    assert_eq!(of(&i, "limited-clock").unwrap().hurt, limited);
+    assert_eq!(of(&i, "limited-clock").unwrap().finding, limited);
     for yes in [false, true] {
         i.kernel.preemption_can_change = yes;
-        let found = of(&i, "preemption").unwrap().hurt;
+        let found = of(&i, "preemption").unwrap().finding;
         assert!(matches!(found, Finding::Preemption { can_change, .. } if can_change == yes));
     }
 }
@@ -170,7 +170,7 @@ fn usb_tells_hub_before_controller() {
     let ids = |u: Usb| {
         let mut i = quiet();
         i.cards[0].usb = Some(u);
-        findings(&i).iter().map(|f| (f.hurt.id(), f.grade)).collect::<Vec<_>>()
+        findings(&i).iter().map(|f| (f.finding.id(), f.grade)).collect::<Vec<_>>()
     };
     assert_eq!(ids(usb(0, &[], &[])), []);
     assert_eq!(ids(usb(0, &[], &["camera"])), [("usb-controller", Grade::Mild)]);
@@ -191,7 +191,7 @@ fn memory_interrupts_and_busy_programs_have_their_edges() {
     i.memory.available_gb = Some(1.5);
     i.busy[0].core_share = 0.3;
     i.cards[0].irq = Some(Irq { line: "16".into(), shared_with: vec!["disk".into()], ..Irq::default() });
-    let ids: Vec<(&str, Grade)> = findings(&i).iter().map(|f| (f.hurt.id(), f.grade)).collect();
+    let ids: Vec<(&str, Grade)> = findings(&i).iter().map(|f| (f.finding.id(), f.grade)).collect();
     assert_eq!(ids, [("memory", Grade::Costly), ("shared-interrupt", Grade::Mild), ("busy", Grade::Mild)]);
     // Waiting for memory is worse than having little.
     i.memory.waits_percent = Some([0.0, 2.0, 0.0]);

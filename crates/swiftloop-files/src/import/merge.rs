@@ -1,5 +1,5 @@
 //! Importing again. The session as it is now, what the last import wrote and what this one would write come in; the session with
-//! what changed in the source goes out. The one idea: where the session still says what the last import wrote, nobody has
+//! what changed in the source goes out. Where the session still says what the last import wrote, nobody has
 //! touched it, and the source decides; everything else is the user's, and stays.
 
 use super::found::ImportedProject;

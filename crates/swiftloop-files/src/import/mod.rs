@@ -1,5 +1,5 @@
 //! Sessions that nobody types. A project saved for exchange, a file of notes or a folder of recordings comes in; what was
-//! found in it goes out, then as a commented session, and merged into one that is there. The one idea: a source is read
+//! found in it goes out, then as a commented session, and merged into one that is there. A source is read
 //! into one plain form ([`ImportedProject`]), and only that form is written, so that a further kind of source is one file here.
 
 mod archive;

@@ -1,5 +1,5 @@
 //! What a machine says now against what its rig file says: two documents come in, every figure that differs goes out with
-//! its key, and those that were asked for are put into the file. The one idea: a survey knows what is now, a file what
+//! its key, and those that were asked for are put into the file. A survey knows what is now, a file what
 //! somebody meant; neither is right by itself, so each difference is named and nothing is changed unasked.
 
 use super::Misfit;

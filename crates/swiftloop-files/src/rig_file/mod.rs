@@ -1,5 +1,5 @@
 //! The one room in which rig files are changed. A path and an edit come in; the file goes out with only that edit in it:
-//! comments, order, line ends, a byte order mark, links, mode and owner stay. The one idea: an edit is a function of the
+//! comments, order, line ends, a byte order mark, links, mode and owner stay. An edit is a function of the
 //! text, applied under a lock to what the file holds at that moment, so two writers at once lose nothing; and the same
 //! function can be tried beforehand, so that nobody measures for an hour and then cannot save.
 

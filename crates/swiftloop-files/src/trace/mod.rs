@@ -1,5 +1,5 @@
 //! Traces: the kernel's own text, or a plain table of events from any system, streamed through the core's follower. A file
-//! comes in line by line, what it tells of late blocks goes out with what could not be read. The one idea: nothing in a
+//! comes in line by line, what it tells of late blocks goes out with what could not be read. Nothing in a
 //! trace is fatal but not being one; what is not understood is counted and shown.
 
 mod fields;

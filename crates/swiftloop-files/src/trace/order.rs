@@ -1,5 +1,5 @@
 //! Events in the order of time. Cores that are written one after another, or across each other, come in; the follower gets
-//! them as they happened. The one idea: a bounded heap of events is sorted, and its first half passed on, so that a
+//! them as they happened. A bounded heap of events is sorted, and its first half passed on, so that a
 //! stream of any length needs the same memory.
 
 use swiftloop_measure::trace::{Instant, TraceEvent};

@@ -1,5 +1,5 @@
 //! Playing and recording at once: what to play comes in, and by which ports; what was recorded from the same moment on goes out.
-//! The one idea: both begin in the same block, so that what comes back is as late as the loop is long, and nothing has to be
+//! Both begin in the same block, so that what comes back is as late as the loop is long, and nothing has to be
 //! lined up by hand.
 
 use super::active::{BlockTask, take_part};

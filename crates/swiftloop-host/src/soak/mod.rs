@@ -1,6 +1,6 @@
 //! Soaking this machine: threads that wake at the real period, do real signal processing of a known amount, and
 //! record how late they woke, how long the work took and which blocks came late. A [`Task`] comes in, a [`Record`]
-//! goes out. The one idea: between waking and being done nothing happens but the work and a few stores into memory
+//! goes out. Between waking and being done nothing happens but the work and a few stores into memory
 //! that was there before.
 
 mod clock;

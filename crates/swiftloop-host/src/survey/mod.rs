@@ -1,5 +1,5 @@
 //! Reading a computer: this one, or a copy of another's public files in a folder. What the operating system tells in
-//! `/proc` and `/sys` comes in, an [`Inventory`] goes out. The idea: every file may be missing or strange, and then its
+//! `/proc` and `/sys` comes in, an [`Inventory`] goes out. Every file may be missing or strange, and then its
 //! figure is missing, never guessed.
 
 mod busy;
@@ -94,7 +94,7 @@ pub fn state(folder: &Path) -> Inventory {
     ask_servers(&mut inventory);
     #[cfg(target_os = "linux")]
     {
-        inventory.processor.wake_limit_us = crate::levers::wake_limit_us();
+        inventory.processor.wake_limit_us = crate::tunables::wake_limit_us();
     }
     inventory.disk_free_gb = crate::look(folder).disk_free_gb;
     std::thread::sleep(LOOK.saturating_sub(begun.elapsed()));

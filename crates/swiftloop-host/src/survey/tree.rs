@@ -1,4 +1,4 @@
-//! A tree of public files: the real one, or a copy. The one idea: a copy may hold anything, so nothing outside of it is ever
+//! A tree of public files: the real one, or a copy. A copy may hold anything, so nothing outside of it is ever
 //! read, whatever its links say, nothing that is no plain file is opened, and all of it together has an end.
 
 use std::cell::Cell;

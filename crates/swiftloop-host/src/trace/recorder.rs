@@ -1,6 +1,6 @@
 //! Recording what the kernel does: an instance with the events that tell who has a core, the clock that ours can be compared
 //! with, a ring as large as the time that is to be looked back at needs. What is wanted comes in, the kernel's text
-//! goes out. The one idea: while nothing is late only the kernel's own ring turns; text is made when it is asked for.
+//! goes out. While nothing is late only the kernel's own ring turns; text is made when it is asked for.
 
 use super::tracefs::{RecordError, instance, io_error, remove};
 use std::fs::{self, File, OpenOptions};

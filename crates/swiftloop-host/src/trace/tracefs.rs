@@ -1,4 +1,4 @@
-//! The kernel's own recorder: where it is reached, and an instance of it that is ours alone. The one idea: whatever we
+//! The kernel's own recorder: where it is reached, and an instance of it that is ours alone. Whatever we
 //! set up is a folder of its own within it, so nothing of anybody else's is touched, and removing the folder removes all.
 
 use std::fs;

@@ -3,7 +3,7 @@
 //! library writes to: what it prints goes nowhere.
 
 use super::measure::{Ended, MeasureOrder, measure};
-use super::{Standard, apart, standards};
+use super::{Standard, sandbox, standards};
 use rustix::process::{Resource, Rlimit, Signal, setrlimit, setsid};
 use serde_json::{Value, json};
 use std::fs::File;
@@ -84,7 +84,7 @@ pub(super) fn keep_watch(out: &mut File, limit: &ChildLimits) -> u8 {
     for (resource, most) in limits {
         let _ = setrlimit(resource, Rlimit { current: Some(most), maximum: Some(most) });
     }
-    let (programs, network) = apart::worlds();
+    let (programs, network) = sandbox::worlds();
     tell(out, &json!({ "stage": "worlds", "programs": programs, "network": network }));
     let Ok(program) = std::env::current_exe() else { return 3 };
     let Ok(pipe) = out.try_clone() else { return 3 };
@@ -129,7 +129,7 @@ pub(super) fn keep_watch(out: &mut File, limit: &ChildLimits) -> u8 {
 
 /// Shuts this process in before anything foreign runs in it, and tells what was granted.
 pub(super) fn shut_in(libraries: &[&Path], out: &mut File) {
-    let (files, calls) = apart::shut_in(libraries);
+    let (files, calls) = sandbox::shut_in(libraries);
     tell(out, &json!({ "stage": "shut-in", "files": files, "calls": calls }));
 }
 

@@ -1,9 +1,8 @@
 //! Processors weighed by running them. A library comes in; what each processor in it costs and how late it is go out, or by which
-//! name it failed. The one idea: foreign code runs in a process of its own that is watched from outside and can take
+//! name it failed. Foreign code runs in a process of its own that is watched from outside and can take
 //! nothing with it; what it measures comes through a pipe that it does not know of. A further standard is one more file
 //! that offers [`Standard`].
 
-mod apart;
 mod chain;
 mod clap;
 mod find;
@@ -12,14 +11,15 @@ mod instance;
 mod ladspa;
 mod lv2;
 mod lv2_bundle;
-mod made_up;
 mod measure;
+mod sandbox;
+mod synthetic;
 mod watch;
 
-pub use apart::Sandbox;
 pub use chain::{ChainLived, ChainMember, ChainTask, run_chain_inside, soak_chain};
 pub use find::{NamedProcessor, content_hash, find};
 pub use inside::{ChildTask, run_inside};
+pub use sandbox::Sandbox;
 pub use watch::{Status, WeighCommand, WeighOutcome, list, weigh};
 
 use std::path::{Path, PathBuf};
@@ -137,5 +137,5 @@ pub trait Standard {
 /// All standards that are known.
 #[must_use]
 pub fn standards() -> Vec<Box<dyn Standard>> {
-    vec![Box::new(ladspa::Ladspa), Box::new(lv2::Lv2), Box::new(clap::Clap), Box::new(made_up::MadeUp)]
+    vec![Box::new(ladspa::Ladspa), Box::new(lv2::Lv2), Box::new(clap::Clap), Box::new(synthetic::MadeUp)]
 }

@@ -2,7 +2,7 @@
 //! sees to it that nothing of it is left.
 
 use super::Listed;
-use super::apart::{OWN_HOME, ROOM, Sandbox};
+use super::sandbox::{OWN_HOME, ROOM, Sandbox};
 use rustix::process::{Pid, Signal, kill_process_group};
 use serde_json::Value;
 use std::io::{BufRead, BufReader};

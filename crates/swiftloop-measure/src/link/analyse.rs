@@ -1,4 +1,4 @@
-//! From packets to what is said of the way. The one idea: the quickest packet sets the floor, and everything else is how much
+//! From packets to what is said of the way. The quickest packet sets the floor, and everything else is how much
 //! later than that a packet is. What was sent and came back comes in (`exchange`), with what each packet carried and what is
 //! allowed; [`Measured`] goes out.
 

@@ -1,5 +1,5 @@
 //! Two clocks. Ways there and back, each measured from one clock to the other, come in; how much faster theirs runs and the
-//! variation of both ways without that go out. The one idea: a packet that met no queue took the same time as any other such,
+//! variation of both ways without that go out. A packet that met no queue took the same time as any other such,
 //! so the lowest edge of the ways there rises as their clock gains, and that of the ways back falls: half the difference of
 //! the edges is the clocks', what is left is the line's.
 

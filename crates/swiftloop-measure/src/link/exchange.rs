@@ -1,5 +1,5 @@
 //! What was sent and what came back, put together. The moments of both come in, in nanoseconds of two clocks; for each packet
-//! its way there and back goes out, or on which of the two it was lost. The one idea: a packet is known by its number, and
+//! its way there and back goes out, or on which of the two it was lost. A packet is known by its number, and
 //! an answer counts once, for the packet that it names, if that was sent before.
 
 use serde::{Deserialize, Serialize};

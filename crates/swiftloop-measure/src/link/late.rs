@@ -1,5 +1,5 @@
 //! Packets that are too late. How much later than the quickest each packet was comes in, and the time in which they were sent;
-//! for any length of a receive buffer the packets an hour that come too late or never go out, with doubt. The one idea: what
+//! for any length of a receive buffer the packets an hour that come too late or never go out, with doubt. What
 //! was seen is counted; beyond what was seen often, the tail goes on as a generalised Pareto law (see `stats`); and late
 //! packets come in crowds, so they count for fewer than they are.
 

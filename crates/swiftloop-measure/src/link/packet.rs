@@ -1,5 +1,5 @@
 //! What a packet carries, and what that takes of the line. Frames, channels and coding come in; bytes, line rate and the time
-//! that a packet waits to be full go out. The one idea: small packets are early and mostly headers, large ones are late and
+//! that a packet waits to be full go out. Small packets are early and mostly headers, large ones are late and
 //! cheap; all of them are laid side by side.
 
 use serde::{Deserialize, Serialize};

@@ -1,6 +1,6 @@
 //! The receive buffer: how long what arrives is held, so that what comes late is still in time. Lateness of packets and what is
 //! allowed come in; the shortest buffer that keeps to it goes out, what spare packets do for it, and what a buffer that
-//! follows the line would do. The one idea: all of it is played on the packets that were measured, one by one.
+//! follows the line would do. All of it is played on the packets that were measured, one by one.
 
 use super::late::PerHourLate;
 use super::packet::{PARITY_GROUP, Spare};

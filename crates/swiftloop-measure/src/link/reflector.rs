@@ -1,5 +1,4 @@
-//! The one who answers. A packet's bytes, where it came from and when come in; the answer goes out, or nothing. The one idea:
-//! never more than was got, neither in bytes nor in number, and only so many a second: whatever arrives, nobody can be
+//! The one who answers. A packet's bytes, where it came from and when come in; the answer goes out, or nothing. Never more than was got, neither in bytes nor in number, and only so many a second: whatever arrives, nobody can be
 //! hurt with what goes out.
 
 use super::stamp::{ErrorEstimate, Stamp, StampKey, StampRefusal, StampReply, StampRequest, TimeFormat};

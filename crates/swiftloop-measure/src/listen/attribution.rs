@@ -1,4 +1,4 @@
-//! What the crackles of a recording point to. Events come in, a cause goes out, with how sure it is. The one idea: a
+//! What the crackles of a recording point to. Events come in, a cause goes out, with how sure it is. A
 //! driver can only lose whole blocks at block boundaries, so lengths and starts share a divisor; clocks lose one frame
 //! at a time, at regular intervals; a cable or a processor breaks one channel, a driver all of them.
 

@@ -1,6 +1,6 @@
 //! The grain of a sound: the smallest step between two of its values near a place, which may be far larger than the step of
 //! the file it lies in (a fade in 16 bits that was turned up afterwards, silence with dither). Samples come in, a step for
-//! any place goes out. The one idea: where values have a grain no two neighbours differ by less, and where they have none
+//! any place goes out. Where values have a grain no two neighbours differ by less, and where they have none
 //! the smallest difference of thousands is as good as none.
 
 use std::cell::RefCell;

@@ -1,4 +1,4 @@
-//! Breaks in the run of a sound: samples of a channel come in, clicks, skips and slips go out. The one idea: a break is
+//! Breaks in the run of a sound: samples of a channel come in, clicks, skips and slips go out. A break is
 //! a surprise that stays alone. Attacks and the pulses of a voice surprise as well, but more of the same follows them
 //! or came before; after a crackle the sound goes on as predictably as it did.
 

@@ -1,5 +1,5 @@
 //! Crackles in a recording. Samples come in; events with place, kind and length go out, and what they point to: a
-//! block size, a clock, a single channel, or nothing known. The one idea: a crackle is a break of a law that
+//! block size, a clock, a single channel, or nothing known. A crackle is a break of a law that
 //! sound keeps. Sound does not stand still ([`runs`]), does not repeat itself to the bit ([`repeats`]), and goes on
 //! from one frame to the next much as its own past predicts ([`jumps`]).
 

@@ -1,4 +1,4 @@
-//! Stretches played twice: samples of a channel come in, repeats go out. The one idea: noise makes every sixteen
+//! Stretches played twice: samples of a channel come in, repeats go out. Noise makes every sixteen
 //! frames of a recording unique, so sixteen that come again to the bit were copied. Places to compare are picked by
 //! the samples themselves (those whose fingerprint is small), so that a copy picks the same ones.
 

@@ -1,5 +1,4 @@
-//! Stretches that stand still: samples of a channel come in, gaps (zeros) and holds (any other value) go out. The
-//! one idea: in moving sound two neighbours are seldom equal, so a long run of equal ones is a break, unless the
+//! Stretches that stand still: samples of a channel come in, gaps (zeros) and holds (any other value) go out. In moving sound two neighbours are seldom equal, so a long run of equal ones is a break, unless the
 //! sound around it hardly moves either (silence, the last bits of a fade) or the run is a flat top.
 
 use super::{ChannelMarks, CrackleKind, Grain};

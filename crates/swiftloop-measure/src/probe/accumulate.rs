@@ -1,5 +1,5 @@
 //! The sum over bursts, for every delay at once: scores of a channel and the places where the bursts of an output would
-//! have to be come in, how certain each delay is goes out. The one idea: delays that follow one another look at scores
+//! have to be come in, how certain each delay is goes out. Delays that follow one another look at scores
 //! that follow one another, so burst by burst the same is done to whole rows.
 
 use super::matched::{BIN, Matched};

@@ -1,5 +1,5 @@
 //! The coarse search: scores of a recorded channel come in; out comes which output it heard, at what delay to a
-//! frame or so, at which level the probe was made, and where each burst stands. The one idea: add the scores where
+//! frame or so, at which level the probe was made, and where each burst stands. Add the scores where
 //! the bursts of an output would have to be, for every delay, with room for drifting clocks; only the right
 //! output at the right delay collects them all.
 

@@ -1,5 +1,5 @@
 //! Matched filter: a recorded channel comes in; out comes, for every frame, how much what begins there looks like a
-//! rising and like a falling burst. The one idea: correlation divided by the energy on the spot, so that a loud
+//! rising and like a falling burst. Correlation divided by the energy on the spot, so that a loud
 //! disturbance counts no more than a quiet one, times the burst's length, so that noise scores about 1 at any level.
 
 use super::recipe::{Direction, Recipe};

@@ -1,6 +1,5 @@
 //! The test signal, and what came back of it. A recording comes in; for each of its channels the delay to a small
-//! fraction of a frame goes out, with its interval, drift, jitter, lost frames, gain, polarity, noise and echo. The one
-//! idea: every part of the reading is the most likely one in white noise, and its error is held against the
+//! fraction of a frame goes out, with its interval, drift, jitter, lost frames, gain, polarity, noise and echo. Every part of the reading is the most likely one in white noise, and its error is held against the
 //! least that any reading could have ([`Recipe::bound`]).
 //!
 //! [`recipe`] says what is played, [`matched`] and [`detect`] find it, [`phase`] reads each burst, [`series`] reads the row.

@@ -1,5 +1,5 @@
 //! From the act to the sound: two recorded channels come in, one that hears the act (a contact microphone on the
-//! key) and one that hears the sound; for every event the delay between them goes out. The one idea: an onset is
+//! key) and one that hears the sound; for every event the delay between them goes out. An onset is
 //! where a channel leaves its own noise floor on the way to a peak, found backwards from the peak.
 
 use swiftloop_units::stats::median;

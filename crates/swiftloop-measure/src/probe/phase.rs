@@ -1,5 +1,4 @@
-//! The fine reading: a burst's rough place comes in, its delay to a small part of a frame goes out. The one idea:
-//! in the frequency domain a delay is a slope of phase, so the most likely delay in white noise is the one that
+//! The fine reading: a burst's rough place comes in, its delay to a small part of a frame goes out. In the frequency domain a delay is a slope of phase, so the most likely delay in white noise is the one that
 //! turns all of the band to the same phase. A high-pass on the way (every converter has one) turns the low end by
 //! about h/ω; fitting h beside the slope keeps it from being taken for delay.
 

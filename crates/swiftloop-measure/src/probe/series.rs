@@ -1,5 +1,5 @@
 //! Bursts in a row: the delay of every burst comes in, drift, lost and doubled frames, jitter and the delay of the
-//! whole with its interval go out. The one idea: two clocks move the delay steadily and lost frames move it at once,
+//! whole with its interval go out. Two clocks move the delay steadily and lost frames move it at once,
 //! so the median slope between neighbours is the drift, and what jumps off it is a slip.
 
 use statrs::distribution::{ContinuousCDF, StudentsT};

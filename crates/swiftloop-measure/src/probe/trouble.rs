@@ -1,5 +1,5 @@
 //! What makes a reading no round trip that anybody should write down: a reading comes in, the worst of its troubles goes
-//! out. The one idea: a figure that is right for one moment, or right after something was taken off it, is a wrong answer.
+//! out. A figure that is right for one moment, or right after something was taken off it, is a wrong answer.
 
 use super::ProbeReading;
 use serde::Serialize;

@@ -1,5 +1,4 @@
-//! Who held the core while a block was late. The events around the block come in, holders with their times go out. The
-//! one idea: the stretch from due to the end is cut into what our thread was doing (asleep, queued, running), each piece
+//! Who held the core while a block was late. The events around the block come in, holders with their times go out. The stretch from due to the end is cut into what our thread was doing (asleep, queued, running), each piece
 //! is laid beside what the core had meanwhile, and every nanosecond gets exactly one name. A thread that ours waited for is
 //! followed in the same way, so that the blame goes to whoever held *that* one up.
 

@@ -1,8 +1,8 @@
-//! Two traces, before and after a change: what went away, what came, and whether it is more than chance. The one idea: given the
+//! Two traces, before and after a change: what went away, what came, and whether it is more than chance. Given the
 //! sum of both, counts of what comes by itself are binomial by the times that were watched.
 
 use super::late::Who;
-use super::told::TraceSummary;
+use super::summary::TraceSummary;
 use std::collections::BTreeMap;
 
 /// A change that comes about by chance more often than this is none.

@@ -1,5 +1,5 @@
 //! What every core was last seen doing: each event comes in, and out go the changes of threads that a kernel did not tell, and
-//! whether a core's clock is low. The one idea: who a line says had the core had it, whatever was told before.
+//! whether a core's clock is low. Who a line says had the core had it, whatever was told before.
 
 use super::event::{Core, Instant, Left, Pid, Priority, Thread, TraceEvent, What};
 use std::collections::VecDeque;

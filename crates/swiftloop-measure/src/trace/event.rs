@@ -1,5 +1,5 @@
 //! What a kernel tells of itself, one thing at an instant: who took a core, who was woken, what interrupted. Readers
-//! turn their format into these; everything else in this folder works on them and knows no format. The one idea: every
+//! turn their format into these; everything else in this folder works on them and knows no format. Every
 //! event says on which core it happened and which thread that core was running, so that a stretch of time between two
 //! events of a core always has somebody it belongs to.
 

@@ -1,4 +1,4 @@
-//! A trace as it streams by: events in the order of time come in, late blocks go out. The one idea: the last events are
+//! A trace as it streams by: events in the order of time come in, late blocks go out. The last events are
 //! kept, and only when a block turns out to be late are those around it looked at. Blocks are late by our own marks; or,
 //! without marks, of a thread that is named, by the timer it set, or else by its even pace.
 
@@ -10,7 +10,7 @@ use super::late::{BlockStage, BlockStages, Holder, HolderKind, LateBlock, Who};
 use super::names::Names;
 use super::paced::Paced;
 use super::ranking::{fewest, rank};
-use super::told::{TraceQuery, TraceSummary};
+use super::summary::{TraceQuery, TraceSummary};
 use std::collections::{HashMap, VecDeque};
 
 /// Events that are kept.

@@ -1,4 +1,4 @@
-//! A thread's life in pieces: events come in, when it slept, waited for a core or ran goes out. The one idea: only what tells of the
+//! A thread's life in pieces: events come in, when it slept, waited for a core or ran goes out. Only what tells of the
 //! thread changes its state, and its own events say that it runs, whatever was missed.
 
 use super::event::{Core, Instant, Left, Pid, TraceEvent, What};

@@ -1,6 +1,6 @@
 //! Who steals the time. What a kernel tells of itself comes in ([`TraceEvent`]s, in the order of time), and of every late
 //! block goes out: its way from due to done, who held the core meanwhile, and over all of them how many would have been in
-//! time without each holder. The one idea: blame is what changes the answer when it is taken away, not who ran longest.
+//! time without each holder. Blame is what changes the answer when it is taken away, not who ran longest.
 //!
 //! A block's way is `due → interrupt → timer → woken → scheduled → running → done`.
 
@@ -20,7 +20,7 @@ mod names;
 mod paced;
 mod ranking;
 mod slices;
-mod told;
+mod summary;
 mod waits;
 
 pub use advice::{Advice, advice_for};
@@ -37,4 +37,4 @@ pub use late::{BlockStage, BlockStages, CoreLane, CoreStretch, Holder, HolderKin
 pub use marks::{LateLine, noticed_line};
 pub use names::{Name, Names};
 pub use ranking::{Ranked, Ranking, TogetherOnly, fewest, rank, share};
-pub use told::{TraceQuery, TraceSummary};
+pub use summary::{TraceQuery, TraceSummary};

@@ -1,5 +1,5 @@
 //! Blocks of a thread that writes no marks: its coming and going and the timers it sets come in, blocks with the instant they were due
-//! go out. The one idea: a block is due when the thread's own timer is, or else a period after the last one, earlier where it
+//! go out. A block is due when the thread's own timer is, or else a period after the last one, earlier where it
 //! came earlier; it ends when the thread goes to sleep for the next.
 
 use super::event::{Instant, LateMark, Left, Pid, Thread, TraceSpan};

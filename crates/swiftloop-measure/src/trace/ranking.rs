@@ -1,5 +1,5 @@
 //! Over all late blocks: how many would have been in time without a holder. Late blocks come in, the ranking goes out.
-//! The one idea: a holder's time is taken away and the question asked again. Where no single one is enough, the fewest
+//! A holder's time is taken away and the question asked again. Where no single one is enough, the fewest
 //! that are enough together are looked for: as times add up, those are the ones that took most.
 
 use super::event::TraceSpan;

@@ -1,5 +1,4 @@
-//! A core's time in slices: events of one core come in, who had the core between each two of them goes out. The one
-//! idea: what interrupts is stacked upon the thread, so the topmost has the core; what the kernel did not count for a
+//! A core's time in slices: events of one core come in, who had the core between each two of them goes out. What interrupts is stacked upon the thread, so the topmost has the core; what the kernel did not count for a
 //! thread although the thread was all there was, somebody outside took.
 
 use super::event::{Activity, Core, Instant, Pid, Resched, Thread, TraceEvent, TraceSpan, What};

@@ -1,5 +1,5 @@
 //! Work in bursts: what successive calls at a small block took comes in; the block of its own in which a processor works, and what
-//! one burst takes, go out. The one idea: whoever works on `m` frames at once is dear in just those calls in which a
+//! one burst takes, go out. Whoever works on `m` frames at once is dear in just those calls in which a
 //! multiple of `m` is passed, and no others, so every `m` foretells a pattern, and the calls say which.
 
 /// A processor that works in blocks of its own.

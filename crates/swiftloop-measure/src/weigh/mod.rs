@@ -1,5 +1,5 @@
 //! Weighing: how long calls of a processor took comes in, block by block, each between two looks at how fast the machine was, by two yardsticks;
-//! what a call costs, what a frame costs, and whether it works in bursts go out. The one idea: a machine that is
+//! what a call costs, what a frame costs, and whether it works in bursts go out. A machine that is
 //! disturbed is slow at everything, so a call counts only when what was timed just before and just after it was as fast
 //! as it ever is.
 

@@ -1,5 +1,5 @@
 //! What voices cost: what a block took with so many notes held comes in; what it takes without any, what each voice adds, and the
-//! number after which more notes add nothing go out. The one idea: cost rises along a line and then stays where it is,
+//! number after which more notes add nothing go out. Cost rises along a line and then stays where it is,
 //! so of all places where the bend may be the one that leaves least over is taken, and none where a line does as well.
 
 /// What voices cost, in what was given for each number of notes.

@@ -1,12 +1,11 @@
-//! Setting things one by one: a line in the journal before each, one after it, and what was set is read again. The one idea:
-//! at every instant the journal on the disk tells all that may have been changed.
+//! Setting things one by one: a line in the journal before each, one after it, and what was set is read again. At every instant the journal on the disk tells all that may have been changed.
 
 use super::hands::Hands;
 use crate::shared::failure::Failure;
 use std::time::{Duration, Instant};
 use swiftloop_core::in_effect::{JournalLine, Put, TunableKind};
 use swiftloop_files::JournalFile;
-use swiftloop_host::levers::TunableError;
+use swiftloop_host::tunables::TunableError;
 
 /// Some things answer late: they are read again for so long.
 const LATE: Duration = Duration::from_millis(1500);

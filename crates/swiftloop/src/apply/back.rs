@@ -10,7 +10,7 @@ use std::path::Path;
 use std::process::ExitCode;
 use swiftloop_core::in_effect::{JournalLine, JournalStage, StepFate, Tunable, TunableKind, fate};
 use swiftloop_files::JournalFile;
-use swiftloop_host::levers::{TunableError, is_running};
+use swiftloop_host::tunables::{TunableError, is_running};
 
 /// A step, and what became of it.
 pub struct Returned {

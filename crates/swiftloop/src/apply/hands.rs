@@ -6,7 +6,7 @@ use crate::shared::in_effect::own_user;
 use std::path::{Path, PathBuf};
 use swiftloop_core::in_effect::Tunable;
 use swiftloop_files::journal_of_user;
-use swiftloop_host::levers::{TunableError, Tunables};
+use swiftloop_host::tunables::{TunableError, Tunables};
 
 /// Where the journal lies.
 pub fn journal_path(root: Option<&Path>) -> Result<PathBuf, Failure> {

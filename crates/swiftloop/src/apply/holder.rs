@@ -7,7 +7,7 @@ use std::io::{Read, Write};
 use std::path::Path;
 use std::process::{Command, ExitCode, Stdio};
 use swiftloop_files::{Overwrite, save};
-use swiftloop_host::levers::{TunableError, began, end_process, hold_awake};
+use swiftloop_host::tunables::{TunableError, began, end_process, hold_awake};
 
 /// The kernel's word for no limit, in µs; from there on nothing is held.
 const NO_LIMIT_US: u32 = 1_000_000_000;

@@ -6,12 +6,12 @@ use crate::apply::hands::{Hands, journal_path};
 use crate::apply::options::{ApplyOptions, Kinds};
 use crate::apply::text as view;
 use crate::shared::failure::Failure;
-use crate::shared::in_effect::Checked;
-use crate::shared::in_effect::{PlanInEffect, SurveyedComputer, only_mine, own_user};
-use crate::shared::in_effect::{checked, folder};
+use crate::shared::in_effect::{
+    Checked, PlanInEffect, SurveyedComputer, checked, folder, only_mine, own_user,
+};
 use crate::shared::output::{answer, aside, yes_or_no};
 use crate::shared::watchdog::Watchdog;
-use crate::shared::words::levers::kind as kind_words;
+use crate::shared::words::tunables::kind as kind_words;
 use std::io::{BufRead, IsTerminal};
 use std::path::Path;
 use std::process::ExitCode;
@@ -20,8 +20,8 @@ use std::sync::mpsc;
 use std::time::{Duration, Instant};
 use swiftloop_core::in_effect::{Demand, JournalLine, Put, TunableKind};
 use swiftloop_files::{JournalFile, good_beside};
-use swiftloop_host::levers::is_root;
 use swiftloop_host::soak::boot;
+use swiftloop_host::tunables::is_root;
 
 pub fn run(options: &ApplyOptions) -> Result<ExitCode, Failure> {
     let root = options.root.as_deref();

@@ -7,7 +7,7 @@ use crate::shared::answer::{Detail, quoted};
 use crate::shared::in_effect::Checked;
 use crate::shared::page::{Style, answer, clean, command, counted, heading, styled, title, wrapped};
 use crate::shared::words::differences::{place, say, setting};
-use crate::shared::words::levers::{name, value};
+use crate::shared::words::tunables::{name, value};
 use serde_json::{Value, json as object};
 use std::path::Path;
 use swiftloop_core::in_effect::{Demand, StepFate, Tunable, TunableKind};

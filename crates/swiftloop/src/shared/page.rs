@@ -1,5 +1,5 @@
 //! How pages are laid out: headings, paragraphs, commands, tables that stack where they do not fit. A view writes text with
-//! marks for its styles; [`paint`] turns the marks into colours at the very end. The one idea: whatever came from outside
+//! marks for its styles; [`paint`] turns the marks into colours at the very end. Whatever came from outside
 //! can hold no mark and no control character that reaches the terminal, because everything passes here.
 
 use std::borrow::Cow;

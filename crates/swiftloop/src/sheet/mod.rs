@@ -1,5 +1,5 @@
 //! The sheet for the wall: a page for each phase on each interface. Settings come in; [`Page`]s, which say the same whether they
-//! are shown as a page of a browser, as Markdown or as text, go out. The one idea: a page is read from a metre away by somebody
+//! are shown as a page of a browser, as Markdown or as text, go out. A page is read from a metre away by somebody
 //! with both hands full, so the setting comes first and large, and all that is done is a box to tick.
 
 mod html;

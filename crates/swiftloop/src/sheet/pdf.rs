@@ -41,7 +41,7 @@ pub fn print_to_pdf(html: &str, file: &Path) -> Result<(), Failure> {
         // What it keeps of itself goes with the folder.
         program.arg(format!("--user-data-dir={}", folder.path().join("kept").display()));
         #[cfg(target_os = "linux")]
-        if swiftloop_host::levers::is_root() {
+        if swiftloop_host::tunables::is_root() {
             // It refuses to shut itself in as the superuser; the page is our own and fetches nothing.
             program.arg("--no-sandbox");
         }

@@ -87,7 +87,7 @@ fn grade(g: Grade) -> String {
 fn first(system: System, findings: &[GradedFinding]) -> String {
     let mut text = String::new();
     for (n, f) in findings.iter().take(TOLD).enumerate() {
-        let told = tell_on(system, &f.hurt);
+        let told = tell_on(system, &f.finding);
         text.push_str(&format!(
             "\n{}",
             wrapped(&format!("{}. ", n + 1), &format!("{} ({})", told.what, grade(f.grade)))
@@ -99,14 +99,14 @@ fn first(system: System, findings: &[GradedFinding]) -> String {
         text.push_str(&title("Then"));
     }
     for f in findings.iter().skip(TOLD) {
-        text.push_str(&wrapped("  ", &format!("{} {}", grade(f.grade), tell_on(system, &f.hurt).what)));
+        text.push_str(&wrapped("  ", &format!("{} {}", grade(f.grade), tell_on(system, &f.finding).what)));
     }
     text
 }
 
 /// A finding whole.
 fn told(system: System, f: &GradedFinding) -> String {
-    let told = tell_on(system, &f.hurt);
+    let told = tell_on(system, &f.finding);
     let mut text = format!("\n{}", wrapped(&format!("{} ", grade(f.grade)), &told.what));
     text.push_str(&wrapped("       costs  ", told.costs));
     text.push_str(&wrapped("       seen   ", &told.evidence));
@@ -216,10 +216,10 @@ fn next(s: &Surveyed<'_>, detail: Detail) -> String {
 pub fn json(s: &Surveyed<'_>) -> Result<Value, std::io::Error> {
     let value = |v: serde_json::Result<Value>| v.map_err(std::io::Error::other);
     let finding = |f: &GradedFinding| {
-        let told = tell_on(s.inventory.system, &f.hurt);
+        let told = tell_on(s.inventory.system, &f.finding);
         let cure = std::iter::once(told.cure).chain(told.commands).filter(|c| !c.is_empty());
         object!({
-            "id": f.hurt.id(),
+            "id": f.finding.id(),
             "grade": f.grade,
             "what": told.what,
             "costs": told.costs,

@@ -1,4 +1,4 @@
-//! Recording for a time, or until something is noticed: the kernel's text goes into a file in the making. The one idea: while
+//! Recording for a time, or until something is noticed: the kernel's text goes into a file in the making. While
 //! nothing is noticed nothing is read, only the kernel's own ring turns.
 
 use super::out::Out;

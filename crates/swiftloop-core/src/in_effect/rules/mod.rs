@@ -58,7 +58,8 @@ pub(super) fn served<'a>(demand: &Demand, now: &'a Inventory) -> Option<&'a Serv
 /// Everything that hurts in this way, at this cost.
 fn hurting(now: &Inventory, which: impl Fn(&Finding) -> Option<DifferenceCost>) -> Vec<Difference> {
     let all = findings(now).into_iter();
-    all.filter_map(|f| Some(Difference { cost: which(&f.hurt)?, wrong: Wrong::Hurts(f.hurt) })).collect()
+    all.filter_map(|f| Some(Difference { cost: which(&f.finding)?, wrong: Wrong::Hurts(f.finding) }))
+        .collect()
 }
 
 /// Dropouts as planned, and as they would be.

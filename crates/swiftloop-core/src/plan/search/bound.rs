@@ -58,15 +58,15 @@ impl Evaluation<'_, '_> {
             return EffortBound::default();
         }
         let mut answer = EffortBound::default();
-        for rider in self.problem.cannot_ride(now) {
-            if rider
+        for blocker in self.problem.cannot_ride(now) {
+            if blocker
                 .heard_by
                 .iter()
                 .all(|p| now.direct.contains(p) || self.problem.question.may_go_direct(*p))
             {
                 continue;
             }
-            let cheapest = open.iter().enumerate().filter(|(_, r)| rider.cures.contains(r));
+            let cheapest = open.iter().enumerate().filter(|(_, r)| blocker.cures.contains(r));
             match cheapest.map(|(place, r)| (self.effort_of(*r), place)).min() {
                 Some((effort, next)) => {
                     answer = EffortBound { effort: answer.effort.saturating_add(effort), next }
@@ -159,7 +159,7 @@ impl SetProblem for Evaluation<'_, '_> {
         state: &SearchState,
         chosen: &[RemedyId],
         open: &[RemedyId],
-        purse: Option<u32>,
+        cap: Option<u32>,
     ) -> EffortBound {
         let best = self.problem.question.apply(chosen, open);
         let delay = self.delay_floor(&state.applied, open);
@@ -169,9 +169,9 @@ impl SetProblem for Evaluation<'_, '_> {
             |r: &RemedyId| self.problem.question.remedies[*r].effects.iter().any(Effect::is_on_machine);
         let mut floor = delay.max(load).max(self.ride_floor(&state.applied, open));
         floor = floor.max(self.storage_floor(&state.applied, open));
-        // Both together are hardly more than their sum: not worth a thought where the purse holds that.
+        // Both together are hardly more than their sum: not worth a thought where the effort cap holds that.
         let sum = delay.effort.saturating_add(load.effort);
-        if purse.is_none_or(|purse| floor.effort <= purse && sum > purse) {
+        if cap.is_none_or(|cap| floor.effort <= cap && sum > cap) {
             floor = floor.max(self.joint_floor(delay.effort, chosen, &best, open));
         }
         match open.iter().position(on_machine) {

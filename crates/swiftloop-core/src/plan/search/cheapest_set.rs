@@ -30,13 +30,13 @@ pub trait SetProblem {
     fn satisfied(&self, state: &Self::State) -> bool;
     /// Whether some subset of `open` added to `chosen` might satisfy the condition; may err on the side of yes.
     fn hopeful(&self, state: &Self::State, chosen: &[Self::Item], open: &[Self::Item]) -> bool;
-    /// What has to be added from `open` at the least. With a `purse` it is enough to know whether it is more than that.
+    /// What has to be added from `open` at the least. With a `cap` it is enough to know whether it is more than that.
     fn floor(
         &self,
         state: &Self::State,
         chosen: &[Self::Item],
         open: &[Self::Item],
-        purse: Option<u32>,
+        cap: Option<u32>,
     ) -> EffortBound;
 }
 
@@ -103,13 +103,13 @@ pub fn cheapest_set<P: SetProblem>(
     cheapest_set_within(problem, given, items, most, NodeBudget::nodes(SEARCH_NODES)).0
 }
 
-/// The same with so much patience; and how many nodes it took.
+/// The same within a node budget; and how many nodes it took.
 pub fn cheapest_set_within<P: SetProblem>(
     problem: &P,
     given: &[P::Item],
     items: &[P::Item],
     most: u32,
-    patience: NodeBudget,
+    node_budget: NodeBudget,
 ) -> (SearchResult<P::Item>, usize) {
     let base: u32 = given.iter().map(|&i| problem.effort(i)).sum();
     let state = problem.state(given);
@@ -132,7 +132,7 @@ pub fn cheapest_set_within<P: SetProblem>(
         cheaper: true,
         most: 1,
         visited: 0,
-        patience,
+        node_budget,
         cut: false,
     };
     search.descend(&mut given.to_vec(), &state, items.to_vec(), base, false);
@@ -143,7 +143,7 @@ pub fn cheapest_set_within<P: SetProblem>(
             let at_least = if exact { effort } else { least };
             SearchResult::Set(CheapestSet { chosen, effort, exact, at_least })
         }
-        // Looked at whole, with a purse for everything there is: a bound was too hopeful, and nothing will do.
+        // Looked at whole, with a cap for everything there is: a bound was too hopeful, and nothing will do.
         None if exact && (most == u32::MAX || most >= all) => SearchResult::Nothing,
         None => SearchResult::Dearer(if exact { most.saturating_add(1) } else { least }),
     };
@@ -164,9 +164,17 @@ pub fn equally_cheap<P: SetProblem>(
     let base: u32 = given.iter().map(|&i| problem.effort(i)).sum();
     let (most, nodes) = MOST_EQUALS;
     let limit = i64::from(effort);
-    let patience = NodeBudget::nodes(nodes);
-    let mut search =
-        Search { problem, found: Vec::new(), limit, cheaper: false, most, visited: 0, patience, cut: false };
+    let node_budget = NodeBudget::nodes(nodes);
+    let mut search = Search {
+        problem,
+        found: Vec::new(),
+        limit,
+        cheaper: false,
+        most,
+        visited: 0,
+        node_budget,
+        cut: false,
+    };
     search.descend(&mut given.to_vec(), &problem.state(given), items.to_vec(), base, true);
     search.found.into_iter().map(|(_, set)| set).collect()
 }
@@ -181,14 +189,14 @@ struct Search<'p, P: SetProblem> {
     cheaper: bool,
     most: usize,
     visited: usize,
-    patience: NodeBudget,
+    node_budget: NodeBudget,
     /// NodeBudget came to its end.
     cut: bool,
 }
 
 impl<P: SetProblem> Search<'_, P> {
     fn is_over(&mut self) -> bool {
-        self.cut |= self.visited >= self.patience.nodes || self.problem.spent() >= self.patience.spent;
+        self.cut |= self.visited >= self.node_budget.nodes || self.problem.spent() >= self.node_budget.spent;
         self.cut || !self.cheaper && self.found.len() >= self.most
     }
 
@@ -215,14 +223,14 @@ impl<P: SetProblem> Search<'_, P> {
             self.found.push((effort, set));
             return;
         }
-        // What no longer fits the purse cannot be part of an answer.
+        // What no longer fits the effort cap cannot be part of an answer.
         open.retain(|&i| i64::from(effort + self.problem.effort(i)) <= self.limit);
         if open.is_empty() {
             return;
         }
-        let purse = u32::try_from(self.limit - i64::from(effort)).unwrap_or(0);
-        let floor = self.problem.floor(state, chosen, &open, Some(purse));
-        if floor.effort > purse || !self.problem.hopeful(state, chosen, &open) {
+        let cap = u32::try_from(self.limit - i64::from(effort)).unwrap_or(0);
+        let floor = self.problem.floor(state, chosen, &open, Some(cap));
+        if floor.effort > cap || !self.problem.hopeful(state, chosen, &open) {
             return;
         }
         let item = open.swap_remove(floor.next.min(open.len() - 1));
@@ -301,7 +309,7 @@ mod tests {
                     prop_assert_eq!(Some(set.effort), truth);
                 }
                 SearchResult::Nothing => prop_assert_eq!(truth, None),
-                SearchResult::Dearer(_) => prop_assert!(false, "no purse was given"),
+                SearchResult::Dearer(_) => prop_assert!(false, "no cap was given"),
             }
         }
     }

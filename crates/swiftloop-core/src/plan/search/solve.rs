@@ -21,7 +21,7 @@ use swiftloop_units::ids::RemedyId;
 
 /// Nodes that are visited to find any set at all.
 const DIVE_NODES: usize = 2_000;
-/// Nodes that all settings of one driver may take until the purse is given up: from then on the first sets that are found are
+/// Nodes that all settings of one driver may take until the effort cap is given up: from then on the first sets that are found are
 /// taken, with how far off they may be.
 const DRIVER_NODES: usize = 8_000;
 
@@ -169,15 +169,15 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         best.map(|(_, set)| set).unwrap_or_default()
     }
 
-    /// Looks for a set that costs at most `most`, with so much patience; and how many nodes it took.
-    fn solve_within(&self, most: u32, patience: NodeBudget) -> (Outcome, usize) {
+    /// Looks for a set that costs at most `most`, within a node budget; and how many nodes it took.
+    fn solve_within(&self, most: u32, node_budget: NodeBudget) -> (Outcome, usize) {
         let own = self.evaluation.arranged_effort + self.noticed;
         if self.at_least > most {
             return (Outcome::Dearer(self.at_least), 0);
         }
-        let purse = if most == u32::MAX { most } else { most - own };
+        let cap = if most == u32::MAX { most } else { most - own };
         let (found, visited) =
-            cheapest_set_within(&self.evaluation, &self.forced, &self.items, purse, patience);
+            cheapest_set_within(&self.evaluation, &self.forced, &self.items, cap, node_budget);
         let outcome = match found {
             SearchResult::Set(set) => {
                 let effort = set.effort + self.evaluation.arranged_effort;
@@ -192,7 +192,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         (outcome, visited)
     }
 
-    /// The first sets that are found, whatever they take, and the best of them once patience ends; all that takes less than
+    /// The first sets that are found, whatever they take, and the best of them once the node budget is spent; all that takes less than
     /// the proven bound is ruled out. A first one is looked for in any case: it is as many steps away as there are remedies.
     fn dive(&self, spent: u64) -> Outcome {
         let (mut outcome, _) = self.solve_within(u32::MAX, NodeBudget { nodes: DIVE_NODES, spent });
@@ -203,7 +203,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         self.with_proven(outcome)
     }
 
-    /// The gap can be no wider than down to what smaller purses have ruled out.
+    /// The gap can be no wider than down to what smaller effort caps have ruled out.
     fn with_proven(&self, mut outcome: Outcome) -> Outcome {
         if let Outcome::Meets(met) = &mut outcome {
             met.gap = met.gap.min((met.effort + self.noticed).saturating_sub(self.at_least));
@@ -212,7 +212,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
     }
 
     /// Holds a set that was found against all rigs. Where it holds in 9 of 10 it goes out without what is not needed for
-    /// that; where it does not, the search goes on with gloomier figures.
+    /// that; where it does not, the search goes on with worse figures.
     fn confirm(&mut self, met: Met) -> Result<Outcome, NeedsWorsePoint> {
         if self.evaluation.design == QuantilePoint::TYPICAL {
             return Ok(Outcome::Meets(met));
@@ -225,7 +225,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
             let noticed = noticed(&typically, &remedies);
             return Ok(Outcome::Meets(Met { remedies, effort, gap, noticed, sure: true }));
         }
-        let Some(design) = self.evaluation.design.gloomier() else {
+        let Some(design) = self.evaluation.design.next_worse() else {
             return Ok(what_remains(&self.evaluation));
         };
         self.evaluation.take_design(design);
@@ -236,7 +236,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
         Err(NeedsWorsePoint)
     }
 
-    /// The set without what can be missed: figures gloomier than need be ask for too much.
+    /// The set without what can be missed: figures worse than need be ask for too much.
     fn pruned(&self, typically: &Evaluation<'_, '_>, set: &[RemedyId]) -> Vec<RemedyId> {
         let problem = self.evaluation.problem;
         let mut left = set.to_vec();
@@ -254,7 +254,7 @@ impl<'s, 'a> Unsolved<'s, 'a> {
     }
 }
 
-/// The search has to go on with gloomier figures.
+/// The search has to go on with worse figures.
 struct NeedsWorsePoint;
 
 /// What remains with every remedy that has only good sides counted.
@@ -272,7 +272,7 @@ fn what_remains(evaluation: &Evaluation<'_, '_>) -> Outcome {
 /// Solves every arrangement of a phase as far as it can matter: for each driver, all that share its lowest effort. What holds
 /// in 9 of 10 rigs is looked for first; where nothing does, what holds with typical figures.
 ///
-/// Says as well whether it could do better with more thought.
+/// Says as well whether it could do better with more budget.
 #[must_use]
 pub fn candidates(problem: &PhaseProblem<'_>) -> (Vec<Candidate>, bool) {
     let arrangements = arrangements(problem);
@@ -322,10 +322,9 @@ fn candidates_at(
     let each = problem.budget.steps / 2 / by_driver.len().max(1) as u64;
     let mut cut = false;
     for unsolved in by_driver {
-        let thought =
-            DriverBudget { meter: &problem.budget.meter, begun: problem.budget.meter.spent(), each };
-        solved.extend(cheapest_of_driver(unsolved, &thought));
-        cut |= thought.is_spent(1);
+        let budget = DriverBudget { meter: &problem.budget.meter, begun: problem.budget.meter.spent(), each };
+        solved.extend(cheapest_of_driver(unsolved, &budget));
+        cut |= budget.is_spent(1);
     }
     (solved, cut)
 }
@@ -367,13 +366,13 @@ impl DriverBudget<'_> {
     }
 }
 
-/// Raises the purse step by step until something can be had for it (iterative deepening): arrangements that are
+/// Raises the effort cap step by step until something can be had for it (iterative deepening): arrangements that are
 /// dear are then never searched beyond the cost of the cheapest.
 ///
-/// Half of the thought goes into that; then the purse is given up and the first sets that are found are taken. Once all of it
+/// Half of the thought goes into that; then the effort cap is given up and the first sets that are found are taken. Once all of it
 /// is spent and something was found the rest is left alone, and what was found may cost more than need be by as much as
 /// the rest could save.
-fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>, thought: &DriverBudget<'_>) -> Vec<Candidate> {
+fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>, budget: &DriverBudget<'_>) -> Vec<Candidate> {
     let mut solved = Vec::new();
     let mut spent = 0;
     let mut close = |u: Unsolved<'_, '_>, outcome| {
@@ -382,13 +381,13 @@ fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>, thought: &DriverBudge
     // The cheapest that was found, and what it costs that performers notice their delay.
     let mut cheapest = u32::MAX;
     let mut left_alone = u32::MAX;
-    while let Some(purse) = unsolved.iter().map(|u| u.at_least).min().filter(|least| *least <= cheapest) {
+    while let Some(cap) = unsolved.iter().map(|u| u.at_least).min().filter(|least| *least <= cheapest) {
         for mut u in std::mem::take(&mut unsolved) {
-            if u.at_least > purse {
+            if u.at_least > cap {
                 unsolved.push(u);
                 continue;
             }
-            if cheapest < u32::MAX && thought.is_spent(2) || thought.is_spent(4) {
+            if cheapest < u32::MAX && budget.is_spent(2) || budget.is_spent(4) {
                 // Left alone.
                 let least = u.at_least;
                 left_alone = left_alone.min(least);
@@ -400,21 +399,21 @@ fn cheapest_of_driver(mut unsolved: Vec<Unsolved<'_, '_>>, thought: &DriverBudge
                 close(u, remains);
                 continue;
             }
-            let patience = NodeBudget { nodes: SEARCH_NODES, spent: thought.halves(1) };
-            let (mut outcome, visited) = u.solve_within(purse, patience);
+            let node_budget = NodeBudget { nodes: SEARCH_NODES, spent: budget.halves(1) };
+            let (mut outcome, visited) = u.solve_within(cap, node_budget);
             spent += visited;
-            let given_up = spent > DRIVER_NODES || thought.is_spent(1);
+            let given_up = spent > DRIVER_NODES || budget.is_spent(1);
             if let Outcome::Dearer(least) = outcome {
-                if least > purse && !given_up {
+                if least > cap && !given_up {
                     u.at_least = least;
                     unsolved.push(u);
                     continue;
                 }
-                // The search was cut short, here or over all: take the best that is found without a purse, and say how far
+                // The search was cut short, here or over all: take the best that is found without a cap, and say how far
                 // off it may be.
                 u.at_least = u.at_least.max(least);
                 outcome =
-                    if given_up { u.dive(thought.halves(2)) } else { u.solve_within(u32::MAX, patience).0 };
+                    if given_up { u.dive(budget.halves(2)) } else { u.solve_within(u32::MAX, node_budget).0 };
                 outcome = u.with_proven(outcome);
             }
             if let Outcome::Meets(met) = outcome {

@@ -14,7 +14,7 @@ pub fn usb(i: &Inventory) -> Vec<GradedFinding> {
 fn usb_of(card: &str, usb: &Usb) -> Vec<GradedFinding> {
     let (card, place) = (|| card.to_string(), || usb.place.clone());
     let mut found = Vec::new();
-    let mut add = |grade, hurt| found.push(GradedFinding { grade, hurt });
+    let mut add = |grade, finding| found.push(GradedFinding { grade, finding });
     if usb.hubs > 0 {
         let shared_with = usb.hub_shared_with.clone();
         let grade = if shared_with.is_empty() { Grade::Mild } else { Grade::Costly };
@@ -38,7 +38,7 @@ pub fn shared_interrupt(i: &Inventory) -> Vec<GradedFinding> {
     shared
         .map(|(card, irq)| GradedFinding {
             grade: Grade::Mild,
-            hurt: Finding::SharedInterrupt {
+            finding: Finding::SharedInterrupt {
                 card: card.id.clone(),
                 line: irq.line.clone(),
                 shared_with: irq.shared_with.clone(),

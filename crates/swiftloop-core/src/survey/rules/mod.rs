@@ -37,8 +37,8 @@ pub(super) const ALL: &[SurveyRule] = &[
 ];
 
 /// One finding, if there is one.
-fn found(grade: Grade, hurt: Option<Finding>) -> Vec<GradedFinding> {
-    hurt.map(|hurt| GradedFinding { grade, hurt }).into_iter().collect()
+fn found(grade: Grade, finding: Option<Finding>) -> Vec<GradedFinding> {
+    finding.map(|finding| GradedFinding { grade, finding }).into_iter().collect()
 }
 
 /// Everything that hurts, the worst first.

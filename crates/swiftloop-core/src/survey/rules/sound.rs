@@ -20,7 +20,7 @@ pub fn forced(i: &Inventory) -> Vec<GradedFinding> {
     let held = i.servers.iter().filter(|s| s.forced_buffer_frames.is_some() || s.forced_rate_hz.is_some());
     held.map(|s| GradedFinding {
         grade: Grade::Mild,
-        hurt: Finding::Forced {
+        finding: Finding::Forced {
             server: s.kind.clone(),
             buffer_frames: s.forced_buffer_frames,
             rate: s.forced_rate_hz,
@@ -32,6 +32,9 @@ pub fn forced(i: &Inventory) -> Vec<GradedFinding> {
 pub fn server_without_realtime(i: &Inventory) -> Vec<GradedFinding> {
     let without = i.servers.iter().filter(|s| s.realtime == Some(false));
     without
-        .map(|s| GradedFinding { grade: Grade::Costly, hurt: Finding::ServerWithoutRealtime(s.kind.clone()) })
+        .map(|s| GradedFinding {
+            grade: Grade::Costly,
+            finding: Finding::ServerWithoutRealtime(s.kind.clone()),
+        })
         .collect()
 }

@@ -1,5 +1,5 @@
 //! An open session-exchange archive (DAWproject 1.0: `project.xml` in a ZIP archive). Tracks with their channels, nested
-//! tracks, devices, sends and clips come in; tracks, buses and the main output go out. The one idea: sound flows from
+//! tracks, devices, sends and clips come in; tracks, buses and the main output go out. Sound flows from
 //! channel to channel, so every channel that others lead to is a bus, wherever it stands.
 
 mod routes;

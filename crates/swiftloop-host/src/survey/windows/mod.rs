@@ -2,7 +2,7 @@
 //! registry values. Words in it are in the language of the system, so only identifiers and figures are read.
 
 #[cfg(windows)]
-mod here;
+mod local;
 
 use super::tree::Tree;
 use serde_json::Value;
@@ -76,13 +76,13 @@ pub(super) fn read(tree: &Tree) -> Inventory {
 /// All that this computer tells, and the disk that holds a folder.
 #[cfg(windows)]
 pub(super) fn here(folder: &Path) -> Inventory {
-    inventory(&here::told(folder))
+    inventory(&local::told(folder))
 }
 
 /// The power plan that this computer uses.
 #[cfg(windows)]
 pub(super) fn plan_here() -> Option<PowerPlan> {
-    energy(&Value::Null, &here::power()).plan
+    energy(&Value::Null, &local::power()).plan
 }
 
 fn inventory(told: &WindowsAnswers) -> Inventory {

@@ -1,5 +1,5 @@
 //! Test packets of RFC 8762 (simple two-way active measurement), unauthenticated and authenticated. Bytes come in, what they
-//! say goes out, and the other way round. The one idea: a packet is a table of places (the RFC's figures, one constant a
+//! say goes out, and the other way round. A packet is a table of places (the RFC's figures, one constant a
 //! field), so that reading and writing cannot disagree, and what is not there was refused before anybody reads it.
 //!
 //! Figures 2 to 5 of the RFC give the places; RFC 8972 names the two bytes behind the error estimate (the session's

@@ -1,5 +1,4 @@
-//! A recording beside its original: both come in, every frame that differs goes out as part of an event. The one idea:
-//! first learn what the way does to sound when it works (delay, gain, filter, noise), then walk along both; where
+//! A recording beside its original: both come in, every frame that differs goes out as part of an event. First learn what the way does to sound when it works (delay, gain, filter, noise), then walk along both; where
 //! they part, the smallest change that brings them together again says what happened.
 
 mod rejoin;

@@ -1,5 +1,5 @@
 //! Where recording and expectation part and how they come together again: a window of both comes in, the place, the
-//! kind and the length of the next disturbance go out. The one idea: of all changes that could have happened (frames
+//! kind and the length of the next disturbance go out. Of all changes that could have happened (frames
 //! wrong, lost, put in), the smallest after which both agree for a while is the one that did.
 
 use super::signal_path::ChannelPath;

@@ -1,5 +1,5 @@
 //! What the way does to sound when it works: a lesson of recorded and played samples comes in; the delay, and for each
-//! channel the gain, part of a frame or filter, and the noise go out. The one idea: the simplest way that leaves little
+//! channel the gain, part of a frame or filter, and the noise go out. The simplest way that leaves little
 //! unexplained is the right one, judged by medians, so that a crackle within the lesson does not spoil it.
 
 use crate::listen::sinc::sinc;

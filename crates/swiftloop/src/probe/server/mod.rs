@@ -2,7 +2,7 @@
 //! take at every buffer, at a level that can be read ([`takes`]).
 
 mod inside;
+mod path;
 mod takes;
-mod way;
 
 pub use takes::Run;

@@ -1,7 +1,7 @@
 //! Take after take: a server and what is asked of it come in, the round trip of every take goes out. The level rises until what
 //! comes back can be read; a take that something spoilt is played again.
 
-use super::way::ProbePath;
+use super::path::ProbePath;
 use crate::probe::options::ProbeRunOptions;
 use crate::shared::failure::Failure;
 use crate::shared::progress;

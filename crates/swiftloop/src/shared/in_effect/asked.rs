@@ -160,7 +160,7 @@ pub fn only_mine(files: &[PathBuf]) -> Result<(), Failure> {
 /// The number of this user.
 #[cfg(target_os = "linux")]
 pub fn own_user() -> u32 {
-    swiftloop_host::levers::own_user()
+    swiftloop_host::tunables::own_user()
 }
 
 /// A computer that is looked at.

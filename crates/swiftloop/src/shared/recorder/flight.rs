@@ -1,4 +1,4 @@
-//! A recorder beside a soak: the ring turns, and only when blocks were late it is stopped and read. The one idea: reading
+//! A recorder beside a soak: the ring turns, and only when blocks were late it is stopped and read. Reading
 //! costs time that the soak would feel, so misses are gathered for a while before the ring is looked at.
 
 use super::Tracing;

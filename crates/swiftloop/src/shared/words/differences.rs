@@ -164,12 +164,12 @@ pub fn say(demand: &Demand, system: System, d: &Difference) -> DifferenceWords {
             "If something broke since then, this is the first suspect.",
             "If all is well with it, keep it as the good state: check … --remember. If not, go back to the version that was.",
         ),
-        Wrong::Hurts(hurt) => hurts(demand, system, d, hurt),
+        Wrong::Hurts(finding) => hurts(demand, system, d, finding),
     }
 }
 
-fn hurts(demand: &Demand, system: System, d: &Difference, hurt: &Finding) -> DifferenceWords {
-    let told = survey::tell_on(system, hurt);
+fn hurts(demand: &Demand, system: System, d: &Difference, finding: &Finding) -> DifferenceWords {
+    let told = survey::tell_on(system, finding);
     DifferenceWords {
         what: clean(&told.what).into_owned(),
         costs: join(

@@ -4,8 +4,6 @@
 pub mod differences;
 pub mod figures;
 pub mod legs;
-#[cfg(target_os = "linux")]
-pub mod levers;
 pub mod reasons;
 pub mod refusals;
 pub mod remedies;
@@ -13,6 +11,8 @@ pub mod settings;
 pub mod survey;
 pub mod thieves;
 pub mod trials;
+#[cfg(target_os = "linux")]
+pub mod tunables;
 pub mod warnings;
 
 #[cfg(test)]

@@ -37,17 +37,17 @@ const GOVERNOR: &str = "/sys/devices/system/cpu/cpu*/cpufreq/scaling_governor";
 const MAX_CLOCK: &str = "/sys/devices/system/cpu/cpu*/cpufreq/scaling_max_freq";
 
 /// A finding in words, with the cure that its system has.
-pub fn tell_on(system: System, hurt: &Finding) -> FindingWords {
+pub fn tell_on(system: System, finding: &Finding) -> FindingWords {
     const ON_MAINS: &str = "powercfg /setacvalueindex SCHEME_CURRENT";
     const NOW: &str = "powercfg /setactive SCHEME_CURRENT";
-    let told = tell(hurt);
+    let told = tell(finding);
     let with = |cure: &str, commands: &[String], undo: &str| FindingWords {
         cure: cure.into(),
         commands: commands.to_vec(),
         undo: undo.into(),
-        ..tell(hurt)
+        ..tell(finding)
     };
-    match (system, hurt) {
+    match (system, finding) {
         (System::Linux, _) => told,
         (System::Windows, Finding::UsbAutosuspend { .. }) => {
             const USB: &str = "2a737441-1930-4402-8d77-b2bebba308a3 48e6b7a6-50f5-4782-a5d4-53bb8f07e226";
@@ -72,7 +72,7 @@ pub fn tell_on(system: System, hurt: &Finding) -> FindingWords {
 }
 
 /// A finding in words.
-pub fn tell(hurt: &Finding) -> FindingWords {
+pub fn tell(finding: &Finding) -> FindingWords {
     let told = |what: String, costs, evidence: String, cure: &str, risk, undo: &str| FindingWords {
         what,
         costs,
@@ -83,7 +83,7 @@ pub fn tell(hurt: &Finding) -> FindingWords {
         undo: undo.into(),
     };
     let by_command = |t: FindingWords, command: String| FindingWords { commands: vec![command], ..t };
-    match hurt {
+    match finding {
         Finding::NoSound => told(
             "No sound card and no audio server was found.".into(),
             "Nothing can be played or recorded.",

@@ -4,8 +4,8 @@
 mod backend;
 mod chain;
 mod guard;
-mod lived;
 mod local_machine;
+mod outcome;
 mod provenance;
 mod work;
 
@@ -26,8 +26,8 @@ pub trait Watching {
     /// So many seconds of a stretch have passed; without a meter the machine is only listened to.
     fn show(&mut self, meter: Option<&SoakMeter>, passed: f64, stretch: f64);
 }
-pub use lived::SoakOutcome;
+pub use outcome::SoakOutcome;
 #[cfg(target_os = "linux")]
-pub use lived::Traced;
+pub use outcome::Traced;
 pub use provenance::{ChangesSince, Profiles, check};
 pub use work::SoakPlan;

@@ -1,7 +1,7 @@
 //! What a soak teaches: a profile of the machine with the circumstances it was heard under, saved, and held against an
 //! earlier one.
 
-use super::lived::SoakOutcome;
+use super::outcome::SoakOutcome;
 use super::work::SoakPlan;
 use crate::shared::failure::Failure;
 use crate::soak::options::SoakOptions;

@@ -1,5 +1,5 @@
 //! What two causes do to one block together: two interruptions, or one that comes while a block works that woke late. Wake-up
-//! delays come in, laws of what they add to the delay of a single cause go out. The one idea: interruptions come at a steady
+//! delays come in, laws of what they add to the delay of a single cause go out. Interruptions come at a steady
 //! rate, so what counts is for how long a block can be struck; only where thresholds are high beside what lies
 //! beyond them, or wake-ups are long beside it, is this worth a thought.
 

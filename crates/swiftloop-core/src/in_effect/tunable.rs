@@ -1,5 +1,4 @@
-//! What can be set: a demand and an inventory come in, single things to put go out, in the order in which they are put. The
-//! one idea: a thing is put only where the inventory says that it is otherwise, and its cure names the difference it cures.
+//! What can be set: a demand and an inventory come in, single things to put go out, in the order in which they are put. A thing is put only where the inventory says that it is otherwise, and its cure names the difference it cures.
 
 use super::Demand;
 use super::ours;

@@ -1,5 +1,5 @@
 //! Tunables: what on this computer can be set, or in a copy of another's files. A [`Tunable`] comes in, its value goes out as the
-//! system writes it; put, and then read again by whoever put it. The one idea: every value is text, the very text that was
+//! system writes it; put, and then read again by whoever put it. Every value is text, the very text that was
 //! there, so that what is put back is what was, byte for byte.
 
 mod files;

@@ -1,5 +1,5 @@
 //! How long waking from idle may take: a device of the kernel that keeps to what is written into it for as long as it is
-//! held open. The one idea: it is held by a process, so that nothing is left when that is gone.
+//! held open. It is held by a process, so that nothing is left when that is gone.
 
 use std::fs::{File, OpenOptions};
 use std::io::{Read, Write};

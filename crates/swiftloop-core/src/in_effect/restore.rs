@@ -1,5 +1,5 @@
 //! The way home: what was put stands in a journal, a line before each step and one after it; lines come in, in the order in
-//! which they were written, and for each step that is still in effect its fate goes out. The one idea: only what is still as
+//! which they were written, and for each step that is still in effect its fate goes out. Only what is still as
 //! we left it is ours to put back; what somebody changed meanwhile stays, and is told.
 
 use super::Tunable;
