@@ -49,7 +49,6 @@ impl FileKind {
         }
     }
 
-    /// Of this format.
     fn of(format: &str) -> Option<Self> {
         [Self::Rig, Self::Session, Self::Notes, Self::Settings]
             .into_iter()

@@ -10,11 +10,9 @@ pub enum FileError {
     /// The file cannot be read at all.
     #[error("cannot read {path}: {why}")]
     Unreadable {
-        /// The file.
         path: PathBuf,
         /// What is in the way.
         why: String,
-        /// What to do.
         help: String,
     },
     /// The file can be read but what it says is wrong.
@@ -26,31 +24,23 @@ pub enum FileError {
         text: String,
         /// Bytes at fault, when known.
         span: Option<Range<usize>>,
-        /// What is wrong.
         what: String,
-        /// What to do.
         help: String,
     },
     /// The file has no place for what is to be written into it.
     #[error("nothing was written into {path}: {what}")]
     Misfit {
-        /// The file.
         path: PathBuf,
         /// What is in the way.
         what: String,
-        /// What to do.
         help: String,
     },
     /// The file exists and may not be overwritten.
     #[error("{path} exists already")]
-    Exists {
-        /// The file.
-        path: PathBuf,
-    },
+    Exists { path: PathBuf },
     /// The file cannot be written.
     #[error("cannot write {path}: {why}")]
     Unwritable {
-        /// The file.
         path: PathBuf,
         /// What is in the way.
         why: String,

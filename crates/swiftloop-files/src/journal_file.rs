@@ -47,7 +47,6 @@ fn state_folder(own: u32) -> Option<PathBuf> {
     Some(folders.state_dir().unwrap_or(folders.data_local_dir()).to_path_buf())
 }
 
-/// The journal, held.
 pub struct JournalFile {
     path: PathBuf,
     file: File,

@@ -19,33 +19,24 @@ const BEGINNING: &str = "# What was seen: dropouts counted, meters read, what pe
 /// A note to be added.
 #[derive(Debug, Clone, Default)]
 pub struct NewNote {
-    /// When.
     pub date: String,
     /// Phase, interface, driver, buffer, by their names in the files.
     pub phase: String,
-    /// The interface.
     pub interface: String,
-    /// The driver.
     pub driver: String,
-    /// The rate.
     pub rate: Option<Hz>,
-    /// The buffer.
     pub buffer: String,
     /// What is rendered ahead.
     pub roll: Option<Block>,
-    /// Workers.
     pub workers: u32,
-    /// Remedies in effect.
     pub remedies: Vec<String>,
     /// Minutes listened.
     pub minutes: Option<f64>,
-    /// Dropouts in them.
     pub dropouts: Option<u32>,
     /// The meter in percent.
     pub meter: Option<f64>,
     /// The meter at the worst.
     pub meter_peak: Option<f64>,
-    /// What performers felt.
     pub felt: Vec<(String, Feels)>,
 }
 

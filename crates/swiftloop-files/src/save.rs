@@ -142,7 +142,6 @@ fn holds(path: &Path, content: &[u8]) -> bool {
 pub(crate) struct Replaced<'a> {
     /// As it was named.
     pub asked: &'a Path,
-    /// Where that leads.
     pub place: &'a Path,
     /// What is there now.
     pub before: &'a File,

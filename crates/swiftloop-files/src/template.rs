@@ -6,19 +6,13 @@ use std::fmt::Write;
 /// What a new rig and session are made from.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Answers {
-    /// Class of machine.
     pub class: String,
-    /// Physical cores.
     pub cores: u32,
-    /// Hardware threads.
     pub threads: u32,
-    /// Memory.
     pub memory_gb: f64,
-    /// Free disk space.
     pub disk_free_gb: f64,
     /// How the interface is connected.
     pub connection: String,
-    /// Driver model.
     pub driver: String,
     /// Rates that the driver offers.
     pub rates_hz: Vec<u32>,
@@ -26,7 +20,6 @@ pub struct Answers {
     pub buffers: Vec<u32>,
     /// Rate of the finished work.
     pub rate_hz: u32,
-    /// What is played.
     pub playing: String,
     /// How the performer listens.
     pub listening: String,
@@ -73,7 +66,6 @@ impl Default for Answers {
 }
 
 impl Answers {
-    /// The rig file.
     #[must_use]
     pub fn rig(&self) -> String {
         let rates = list(&self.rates_hz);
@@ -135,7 +127,6 @@ buffers = {buffers}
         )
     }
 
-    /// The session file.
     #[must_use]
     pub fn session(&self) -> String {
         let Self { rate_hz, playing, listening, renders_ahead, .. } = self;

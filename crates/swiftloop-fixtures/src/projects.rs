@@ -5,7 +5,6 @@ use std::fmt::Write as _;
 /// One track of a project.
 #[derive(Debug, Clone, Default)]
 pub struct Lane<'a> {
-    /// Its name.
     pub name: &'a str,
     /// `audio`, `notes` or `tracks`.
     pub content: &'a str,
@@ -17,9 +16,7 @@ pub struct Lane<'a> {
     pub sends: &'a [(usize, f64)],
     /// Devices: standard, role, name, id, whether it is switched on.
     pub devices: &'a [(&'a str, &'a str, &'a str, &'a str, bool)],
-    /// Muted.
     pub muted: bool,
-    /// Loaded.
     pub loaded: bool,
     /// Notes of one clip: begin and length in beats.
     pub notes: &'a [(f64, f64)],

@@ -3,16 +3,12 @@
 
 use std::fmt::Write;
 
-/// How large.
 #[derive(Debug, Clone, Copy)]
 pub struct Size {
-    /// Tracks.
     pub tracks: usize,
-    /// Processors on each.
     pub processors: usize,
     /// Interfaces, two drivers each.
     pub interfaces: usize,
-    /// Phases.
     pub phases: usize,
     /// About how many remedies may apply in each phase; the rest of the session offers none.
     pub remedies: usize,

@@ -6,9 +6,7 @@ use sysinfo::{Disks, System};
 /// What the computer says of itself; nothing where it does not say.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct ComputerFacts {
-    /// Physical cores.
     pub cores: Option<u32>,
-    /// Hardware threads.
     pub threads: Option<u32>,
     /// Memory in gigabytes (10⁹ bytes).
     pub memory_gb: Option<f64>,

@@ -14,16 +14,13 @@ const PATIENCE: Duration = Duration::from_secs(5);
 const SLOW: f64 = 3.0;
 /// SoundDevices before the probe: streams that have just begun stutter.
 const BEFORE_S: f64 = 0.5;
-/// No start yet.
 const NEVER: u64 = u64::MAX;
 
 /// Why nothing could be played or recorded.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum SoundError {
-    /// No such device.
     #[error("{0}")]
     NoDevice(String),
-    /// A device refused.
     #[error("{0}")]
     Refused(String),
 }
@@ -33,7 +30,6 @@ pub enum SoundError {
 pub struct SoundPort {
     /// The name of the device; the usual one when left out.
     pub device: Option<String>,
-    /// The channel.
     pub channel: usize,
 }
 
@@ -50,7 +46,6 @@ impl SoundPort {
     }
 }
 
-/// What was recorded.
 #[derive(Debug, Clone, PartialEq)]
 pub struct SoundTake {
     /// Samples from the first of the probe on.
@@ -59,7 +54,6 @@ pub struct SoundTake {
     pub errors: u64,
     /// Frames in each call of the output.
     pub block: u32,
-    /// It was stopped.
     pub stopped: bool,
 }
 

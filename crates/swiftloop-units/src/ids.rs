@@ -23,7 +23,6 @@ macro_rules! id {
         }
 
         impl $name {
-            /// The bare position.
             #[must_use]
             #[inline]
             pub const fn index(self) -> usize {

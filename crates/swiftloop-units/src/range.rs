@@ -61,7 +61,6 @@ impl<T: Quantity> Range<T> {
         Self { low: value, typical: value, high: value }
     }
 
-    /// Nothing, exactly.
     pub fn zero() -> Self {
         Self::exact(T::of(0.0))
     }
@@ -71,7 +70,6 @@ impl<T: Quantity> Range<T> {
         self.low
     }
 
-    /// What to expect.
     pub fn typical(self) -> T {
         self.typical
     }
@@ -121,7 +119,6 @@ impl<T: Quantity> Range<T> {
 pub struct Figure<T> {
     /// The figure with its doubt.
     pub range: Range<T>,
-    /// How we know.
     pub origin: Origin,
 }
 

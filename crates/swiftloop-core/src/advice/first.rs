@@ -11,14 +11,7 @@ pub enum FirstThing {
     /// Put right what is wrong around the settings.
     Mend(PlanWarning),
     /// Set something up for the first phase.
-    Set {
-        /// On this interface.
-        interface: InterfaceId,
-        /// For this phase.
-        phase: PhaseId,
-        /// What.
-        change: PhaseChange,
-    },
+    Set { interface: InterfaceId, phase: PhaseId, change: PhaseChange },
 }
 
 /// The `most` things to do first, gravest first.

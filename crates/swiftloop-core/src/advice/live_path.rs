@@ -8,9 +8,7 @@ use swiftloop_units::{Frames, Hz, Ms};
 /// A processor that delays a live path.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct SlowProcessor {
-    /// Which.
     pub processor: ProcessorId,
-    /// Its delay.
     pub latency: Frames,
     /// The same in time.
     pub time: Ms,

@@ -23,11 +23,8 @@ use swiftloop_units::ids::PhaseId;
 pub struct AdviceContext<'a> {
     /// Rig, session and tables.
     pub context: Context<'a>,
-    /// The setting.
     pub setting: &'a Setting,
-    /// The phase.
     pub phase: &'a Phase,
-    /// Its position.
     pub phase_id: PhaseId,
 }
 
@@ -42,9 +39,7 @@ pub fn warnings(context: &Context<'_>, setting: &Setting, phase: PhaseId) -> Vec
 /// A warning and the phases of a plan that it touches.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PlanWarning {
-    /// What is wrong.
     pub warning: Warning,
-    /// Where, in order.
     pub phases: Vec<PhaseId>,
     /// In every phase of the session.
     pub everywhere: bool,

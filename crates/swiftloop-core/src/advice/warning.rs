@@ -9,9 +9,7 @@ use swiftloop_units::{Block, Frames, Gigabytes, Hz, Ms, Ppm, Range, Seconds};
 pub enum Warning {
     /// A place has another rate than the session.
     RateDisagrees {
-        /// Its name.
         place: String,
-        /// Its rate.
         place_rate: Hz,
         /// The session's.
         session_rate: Hz,
@@ -27,34 +25,25 @@ pub enum Warning {
     },
     /// Input and output run on two crystals.
     TwoClocks {
-        /// Of this interface.
         interface: InterfaceId,
-        /// How far apart.
         apart: Range<Ppm>,
         /// Time between two slips.
         every: Seconds,
     },
     /// A program that needs the interface gets no sound from it.
     LockedOut {
-        /// The program.
         program: ProgramId,
-        /// The interface.
         interface: InterfaceId,
         /// The driver model that takes it.
         model: String,
     },
     /// The driver model is hopeless for live playing.
-    NotForPlaying {
-        /// The model.
-        model: String,
-    },
+    NotForPlaying { model: String },
     /// The buffer is smaller than drivers of this model are known to run; it was measured here, so it does.
     BelowKnown {
-        /// The buffer.
         block: Block,
         /// The smallest that is known.
         least: Block,
-        /// The model.
         model: String,
     },
     /// The machine saves power.
@@ -62,17 +51,11 @@ pub enum Warning {
     /// The interface shares a hub.
     Hub(InterfaceId),
     /// A performer hears themselves through the interface and through the software.
-    HeardTwice {
-        /// Who.
-        performer: PerformerId,
-        /// On which track.
-        track: TrackId,
-    },
+    HeardTwice { performer: PerformerId, track: TrackId },
     /// Processors on the main output hold everybody back.
     MainDelays {
         /// In frames.
         delay: Frames,
-        /// In time.
         time: Ms,
     },
     /// Muted tracks that still compute.
@@ -81,16 +64,13 @@ pub enum Warning {
     OffButLoaded(Vec<ProcessorId>),
     /// More inputs are open than are used.
     OpenChannels {
-        /// Of this interface.
         interface: InterfaceId,
-        /// Open inputs.
         open: u32,
         /// Inputs that the phase uses.
         used: u32,
     },
     /// The panel's speed has no figures.
     UnlabelledSpeed {
-        /// The interface.
         interface: InterfaceId,
         /// The name of the speed.
         speed: String,
@@ -101,16 +81,13 @@ pub enum Warning {
     DiskSpace {
         /// How long the phase lasts, in minutes.
         minutes: f64,
-        /// What that takes.
         needed: Gigabytes,
-        /// What is free.
         free: Gigabytes,
     },
     /// Memory is nearly full.
     Memory {
         /// What session and programs need.
         needed: Gigabytes,
-        /// What there is.
         there: Gigabytes,
     },
     /// The network is not part of the loops.

@@ -19,7 +19,6 @@ impl Fingerprint {
         all.told()
     }
 
-    /// More of it.
     pub fn add(&mut self, bytes: &[u8]) {
         self.0.update(bytes);
     }

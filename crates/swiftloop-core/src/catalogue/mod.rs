@@ -18,7 +18,6 @@ use swiftloop_measure::weigh::{AtRate, Yardsticks};
 pub struct Catalogue {
     /// Always `swiftloop.processors/1`.
     pub format: String,
-    /// What was weighed.
     #[serde(rename = "processor", default)]
     pub entries: Vec<Entry>,
 }
@@ -48,7 +47,6 @@ pub struct ProcessorKey {
 /// A processor that was weighed.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Entry {
-    /// Which.
     #[serde(flatten)]
     pub key: ProcessorKey,
     /// Its name for people.
@@ -59,7 +57,6 @@ pub struct Entry {
     pub status: String,
     /// Why it did not end well, for people.
     pub why: Option<String>,
-    /// On each machine.
     #[serde(rename = "on", default)]
     pub on: Vec<OnMachine>,
 }
@@ -74,7 +71,6 @@ pub struct OnMachine {
     pub date: String,
     /// How fast it is at its best.
     pub yardsticks: Yardsticks,
-    /// At each rate.
     #[serde(rename = "rate", default)]
     pub rates: Vec<AtRate>,
 }
@@ -83,7 +79,6 @@ pub struct OnMachine {
 pub const WEIGHED: &str = "weighed";
 
 impl Entry {
-    /// It ended well.
     #[must_use]
     pub fn is_weighed(&self) -> bool {
         self.status == WEIGHED

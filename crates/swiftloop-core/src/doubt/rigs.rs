@@ -25,7 +25,6 @@ pub struct Rigs {
 /// How a figure spreads between typical and high.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum SpreadShape {
-    /// Evenly.
     Even,
     /// By factors: for what is positive and known to a factor.
     Factor,
@@ -59,7 +58,6 @@ impl Rigs {
         Self { count, weights: None, leans: Mutex::default() }
     }
 
-    /// So many.
     #[cfg(test)]
     pub(crate) fn of(count: usize) -> Self {
         Self::drawn(count)

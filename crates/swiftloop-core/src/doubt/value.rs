@@ -18,7 +18,6 @@ pub struct Value {
     pub any: f64,
 }
 
-/// Rigs that count.
 #[must_use]
 pub fn counting(rigs: &Rigs) -> Vec<usize> {
     (0..rigs.count()).filter(|&i| rigs.weight(i) > 0.0).collect()

@@ -34,7 +34,6 @@ pub enum DelayVerdict {
 }
 
 impl DelayShares {
-    /// Whatever the rig.
     pub const ALWAYS: Self = Self { immediate: Share::new(1.0), playable: Share::new(1.0) };
 
     /// What is said of them.

@@ -9,20 +9,12 @@ use swiftloop_units::{Hz, Ms, PerHour};
 #[derive(Debug, Clone, PartialEq)]
 pub enum Wrong {
     /// The interface is not there.
-    NoDevice {
-        /// What is there.
-        there: Vec<String>,
-    },
+    NoDevice { there: Vec<String> },
     /// The server that the driver needs does not run.
-    NoServer {
-        /// Which.
-        server: &'static str,
-    },
+    NoServer { server: &'static str },
     /// A place has another rate.
     Rate {
-        /// Which place.
         place: String,
-        /// Its rate.
         is: Hz,
         /// It is a server, and so can follow.
         server: bool,
@@ -34,7 +26,6 @@ pub enum Wrong {
     },
     /// Somebody works in other blocks than planned.
     Buffer {
-        /// Who.
         who: String,
         /// Its blocks, in frames.
         is: u32,
@@ -46,32 +37,23 @@ pub enum Wrong {
     },
     /// The power plan is another one.
     Power {
-        /// Which.
         is: PowerPlan,
         /// How the clock is governed, where that says it.
         governor: Option<String>,
     },
     /// Idle states that take more than a block can spare.
     Idle {
-        /// Which.
         states: Vec<Idle>,
         /// So long does it take to leave the deepest, in µs.
         exit_us: u32,
     },
     /// A thread that moves sound has no real-time priority.
-    Thread {
-        /// Of which server.
-        server: String,
-        /// Its name.
-        thread: String,
-    },
+    Thread { server: String, thread: String },
     /// The user's group of programs has no share of real-time work.
     GroupRealtime,
     /// The card's interrupt may be served by cores that work for the session.
     InterruptCores {
-        /// Which card.
         card: String,
-        /// Which line.
         line: String,
         /// Cores that may serve it.
         is: String,
@@ -99,7 +81,6 @@ pub enum Wrong {
     },
     /// Other channels are open than are used.
     Channels {
-        /// Which card.
         card: String,
         /// Inputs rather than outputs.
         inputs: bool,
@@ -109,24 +90,14 @@ pub enum Wrong {
         should: u32,
     },
     /// The clock comes from somewhere else.
-    Clock {
-        /// Which card.
-        card: String,
-        /// What it says.
-        is: String,
-    },
+    Clock { card: String, is: String },
     /// The network is reached through the air, where a cable is planned.
-    Wireless {
-        /// By which way.
-        by: String,
-    },
+    Wireless { by: String },
     /// Something is installed in another version than when all was well.
     Version {
-        /// What.
         of: String,
         /// Its version; none where it is gone.
         is: Option<String>,
-        /// What it was.
         was: String,
     },
     /// What hurts audio whatever is planned.
@@ -175,9 +146,7 @@ pub struct DifferenceCost {
 /// Something that is not as planned, with what it costs.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Difference {
-    /// What.
     pub wrong: Wrong,
-    /// What it costs.
     pub cost: DifferenceCost,
 }
 
@@ -186,9 +155,7 @@ pub struct Difference {
 pub enum Unread {
     /// The buffer that is set.
     Buffer,
-    /// Any rate.
     Rates,
-    /// The power plan.
     Power,
     /// What this user may do.
     Rights,
@@ -205,13 +172,10 @@ pub enum Unread {
 /// The versions of a computer when all was well.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Known {
-    /// When that was.
     pub date: String,
-    /// What was installed.
     pub versions: Vec<Version>,
 }
 
-/// All of it.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Comparison {
     /// What is not as planned, in the order in which an engineer would look.
@@ -234,7 +198,6 @@ impl Comparison {
 pub(super) enum RuleResult {
     /// It is as planned.
     Right,
-    /// It is not.
     Wrong(Vec<Difference>),
     /// It could not be looked at.
     Unread(Unread),

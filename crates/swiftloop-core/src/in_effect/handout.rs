@@ -15,7 +15,6 @@ use swiftloop_units::workers::Workers;
 pub struct ByHand {
     /// What to undo of the phases before.
     pub restore: Vec<String>,
-    /// What to do.
     pub set: Vec<String>,
 }
 

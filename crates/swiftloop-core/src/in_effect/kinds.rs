@@ -6,9 +6,7 @@ use super::{Demand, Settings};
 /// Computers that are set alike.
 #[derive(Debug, Clone, PartialEq)]
 pub struct KindOfComputer<'a> {
-    /// Their settings.
     pub settings: &'a Settings,
-    /// Which computers.
     pub names: Vec<&'a str>,
 }
 

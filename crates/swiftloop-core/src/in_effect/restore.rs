@@ -9,58 +9,38 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "entry", rename_all = "kebab-case")]
 pub enum JournalLine {
-    /// Something begins.
     Begun {
         /// Always `swiftloop.journal/1`.
         format: String,
         /// Which start of the computer it was.
         boot: String,
-        /// For which phase.
         phase: String,
-        /// On which interface.
         interface: String,
     },
     /// A step is about to be taken.
     Intends {
-        /// Its number.
         step: u32,
-        /// What is set.
         #[serde(flatten)]
         lever: Tunable,
-        /// What it was.
         before: String,
         /// What it shall be.
         to: String,
     },
     /// It was taken, and reads so.
-    Did {
-        /// Its number.
-        step: u32,
-        /// What it reads.
-        is: String,
-    },
+    Did { step: u32, is: String },
     /// It was not taken.
-    Failed {
-        /// Its number.
-        step: u32,
-    },
+    Failed { step: u32 },
     /// Somebody said that all is well.
     Confirmed,
     /// A step is put back, or is no longer ours.
-    Over {
-        /// Its number.
-        step: u32,
-    },
+    Over { step: u32 },
 }
 
 /// A step that may be in effect.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct JournalStage {
-    /// Its number.
     pub step: u32,
-    /// What was set.
     pub lever: Tunable,
-    /// What it was.
     pub before: String,
     /// What it was set to.
     pub to: String,
@@ -100,7 +80,6 @@ pub enum StepFate {
 }
 
 impl Journal {
-    /// From its lines.
     #[must_use]
     pub fn of(lines: impl IntoIterator<Item = JournalLine>) -> Self {
         let mut journal = Self::default();
@@ -110,7 +89,6 @@ impl Journal {
         journal
     }
 
-    /// One more line.
     pub fn add(&mut self, line: JournalLine) {
         match line {
             JournalLine::Begun { boot, phase, interface, .. } => {

@@ -19,15 +19,9 @@ pub enum Tunable {
     /// The buffer of JACK, in frames.
     JackBuffer,
     /// How the clock of a hardware thread is governed.
-    Governor {
-        /// Its number.
-        cpu: u32,
-    },
+    Governor { cpu: u32 },
     /// The most that its clock may run at, in kHz.
-    MostClock {
-        /// Its number.
-        cpu: u32,
-    },
+    MostClock { cpu: u32 },
     /// Longest time that leaving an idle state may take, in µs: held by a process of ours, gone with it.
     WakeLimit,
     /// Whether an idle state is off.
@@ -43,10 +37,7 @@ pub enum Tunable {
         place: String,
     },
     /// Cores that may serve an interrupt.
-    InterruptCores {
-        /// Its number.
-        line: u32,
-    },
+    InterruptCores { line: u32 },
     /// Share of each period that real-time threads may have, in µs.
     RealtimeShare,
     /// Scheduling of a thread: `ordinary`, or `real-time` and its priority.
@@ -61,26 +52,20 @@ pub enum Tunable {
 /// What is asked about together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum TunableKind {
-    /// The audio server.
     Server,
     /// Clocks of the processor.
     Clocks,
-    /// Idle states.
     Idle,
     /// Sleep of USB devices.
     Usb,
-    /// Interrupts.
     Interrupts,
-    /// Priorities.
     Priorities,
 }
 
 /// One thing to put.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Put {
-    /// What.
     pub lever: Tunable,
-    /// To which value.
     pub to: String,
 }
 

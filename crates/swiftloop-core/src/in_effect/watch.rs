@@ -26,7 +26,6 @@ pub struct Sample {
     pub xruns: Option<u64>,
     /// Late blocks of our own thread since then.
     pub late: u64,
-    /// The server answers.
     pub server: Option<bool>,
     /// Load of the server in percent.
     pub load_percent: Option<f64>,
@@ -46,20 +45,17 @@ pub struct Sample {
     pub thief: Option<String>,
 }
 
-/// Something that happened.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[serde(tag = "event", rename_all = "kebab-case")]
 pub enum Happened {
     /// The server told of xruns.
     Xrun {
-        /// How many.
         count: u64,
         /// What changed shortly before.
         after: Vec<String>,
     },
     /// Our own thread was late at the real period.
     Late {
-        /// How many blocks.
         count: u64,
         /// What changed shortly before.
         after: Vec<String>,
@@ -69,45 +65,33 @@ pub enum Happened {
         /// Who, and of how many.
         who: String,
     },
-    /// A value changed.
     Changed {
-        /// Which.
         what: &'static str,
-        /// It was.
         from: String,
-        /// It is.
         to: String,
     },
-    /// A device came.
     DeviceCame {
-        /// Which.
         device: String,
     },
-    /// A device went.
     DeviceGone {
-        /// Which.
         device: String,
     },
     /// A program began to work.
     Works {
-        /// Which.
         program: String,
         /// Share of a core.
         core_share: f64,
     },
     /// A program came to rest.
     Rests {
-        /// Which.
         program: String,
     },
-    /// It got hot.
     Hot {
         /// How hot, in °C.
         celsius: f64,
     },
     /// Heat slowed the processor down.
     SlowedByHeat {
-        /// How often.
         times: u64,
     },
     /// Something waits for memory.
@@ -126,7 +110,6 @@ pub enum Happened {
 pub struct WatchEvent {
     /// Seconds since the watch began.
     pub at_s: f64,
-    /// What.
     #[serde(flatten)]
     pub happened: Happened,
 }
@@ -148,7 +131,6 @@ pub struct Watcher {
 /// A watch as a whole.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
 pub struct Summary {
-    /// How long.
     pub seconds: f64,
     /// Dropouts: xruns of the server, or late blocks of our own thread where no server told.
     pub dropouts: u64,
@@ -199,7 +181,6 @@ impl Watcher {
         events.into_iter().map(|happened| WatchEvent { at_s: now.at_s, happened }).collect()
     }
 
-    /// The whole watch.
     #[must_use]
     pub fn summary(&self) -> &Summary {
         &self.summary

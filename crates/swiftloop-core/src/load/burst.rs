@@ -114,7 +114,6 @@ impl BurstCycle {
         self.sizes.binary_search(&m).map_or(0, |i| served.internal[i])
     }
 
-    /// The worst kind.
     #[must_use]
     pub fn worst(&self) -> usize {
         self.blocks.len() - 1

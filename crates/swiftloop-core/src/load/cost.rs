@@ -8,7 +8,6 @@ use swiftloop_units::{Block, Micros, Nanos, Range};
 /// Cost of one processor per call: `call + frames × per frame`, on the reference core.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct CallCost {
-    /// Whatever the block.
     pub call: Micros,
     /// Per frame, with oversampling and channels.
     pub per_frame: Micros,
@@ -22,16 +21,12 @@ pub struct CallCost {
 /// A cost with its doubt.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct CostRange {
-    /// At the least.
     pub low: CallCost,
-    /// To expect.
     pub typical: CallCost,
-    /// At the most.
     pub high: CallCost,
 }
 
 impl CostRange {
-    /// Nothing.
     pub const FREE: Self = Self { low: CallCost::FREE, typical: CallCost::FREE, high: CallCost::FREE };
 }
 
@@ -39,7 +34,6 @@ impl CostRange {
 const COPYING: f64 = 0.1;
 
 impl CallCost {
-    /// Nothing.
     pub const FREE: Self =
         Self { call: Micros::new(0.0), per_frame: Micros::new(0.0), internal: None, burst: None };
 

@@ -35,7 +35,6 @@ const IN_COMMON: f64 = 0.5;
 #[derive(Debug, Clone, Default)]
 pub struct WorkSpread {
     groups: Vec<Group>,
-    /// What nobody doubts.
     rest: f64,
     /// Factors on all of it, each with its cause.
     factors: Vec<(Cause, Range<Factor>, SpreadShape)>,

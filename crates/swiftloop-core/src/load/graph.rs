@@ -16,7 +16,6 @@ pub struct Graph {
 }
 
 impl Graph {
-    /// The routing alone.
     #[must_use]
     pub fn of(routes: &Routes) -> Self {
         Self { to: routes.nodes.iter().map(|n| n.to.clone()).collect(), order: routes.order.clone() }

@@ -41,7 +41,6 @@ pub enum BoundBy {
 pub struct WorkShare {
     /// Share of all blocks.
     pub share: f64,
-    /// What they take.
     pub work: Micros,
 }
 

@@ -25,12 +25,10 @@ pub enum ScheduleRule {
     LastReady,
     /// The one with the longest way still to go.
     LongestWay,
-    /// The dearest.
     Dearest,
 }
 
 impl ScheduleRule {
-    /// All of them.
     pub const ALL: [Self; 4] = [Self::FirstReady, Self::LastReady, Self::LongestWay, Self::Dearest];
 }
 
@@ -86,7 +84,6 @@ pub fn least_bound(total: Micros, critical: Micros, workers: u32) -> Micros {
 /// What [`ScheduleRule::FirstReady`] takes at the least because of a node that has to wait for others.
 #[derive(Debug, Clone)]
 pub struct Turn {
-    /// The bound.
     pub bound: Micros,
     /// Nodes that come before it.
     pub before: Vec<NodeId>,
@@ -94,7 +91,6 @@ pub struct Turn {
     pub way: Vec<NodeId>,
 }
 
-/// Which node waits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Waits {
     /// The one at this place among those that nobody feeds.
@@ -197,9 +193,7 @@ pub fn list_schedule(graph: &BlockGraph, cost: &Costs, workers: u32, rule: Sched
 
 /// Nodes that are ready, in the order of a rule.
 enum Ready {
-    /// A queue.
     First(VecDeque<NodeId>),
-    /// A stack.
     Last(Vec<NodeId>),
     /// By weight; of equal ones the one that stands first in the session.
     Heaviest(TiVec<NodeId, Micros>, BinaryHeap<(OrderedNumber, Reverse<NodeId>)>),

@@ -13,9 +13,7 @@ use swiftloop_units::{Blocks, Hz, Range};
 pub struct Context<'a> {
     /// What is known of the world.
     pub tables: &'a Tables,
-    /// What there is.
     pub rig: &'a Rig,
-    /// What is wanted.
     pub session: &'a Session,
     /// Possible rigs that agree with all of it.
     pub rigs: &'a Rigs,

@@ -10,7 +10,6 @@ use swiftloop_units::{Ms, Range, Share};
 /// Delay and limits in every rig, in milliseconds.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PerRig {
-    /// The loop.
     pub delay: Vec<f64>,
     /// Where it is noticed.
     pub noticed: Vec<f64>,

@@ -7,11 +7,8 @@ use swiftloop_units::{Block, Blocks, Frames, Hz, Kilometres, Metres, Ms, Origin,
 /// One stage of a loop.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Leg {
-    /// What it is.
     pub kind: LegKind,
-    /// How long.
     pub span: Range<Ms>,
-    /// How we know.
     pub origin: Origin,
     /// What to know about it.
     pub note: LegNote,
@@ -22,7 +19,6 @@ pub struct Leg {
 pub enum LegKind {
     /// Air between source and microphone.
     AirIn,
-    /// Analogue to digital.
     ConverterIn,
     /// From the converter to the computer.
     TransportIn,
@@ -44,7 +40,6 @@ pub enum LegKind {
     SafetyOut,
     /// From the computer to the converter.
     TransportOut,
-    /// Digital to analogue.
     ConverterOut,
     /// Air between speakers and ears.
     AirOut,
@@ -82,11 +77,8 @@ pub enum LegKind {
     BlockAdaptation,
     /// The session's processors between live input and cue.
     LivePath,
-    /// Scanning the keys.
     KeyScan,
-    /// The five-pin cable.
     MidiCable,
-    /// MIDI over USB.
     MidiUsb,
     /// The place of a note within its block.
     EventTiming,
@@ -99,17 +91,12 @@ pub enum LegKind {
 /// What to know about a leg.
 #[derive(Debug, Clone, PartialEq)]
 pub enum LegNote {
-    /// Nothing.
     None,
-    /// A distance.
     Distance(Metres),
-    /// By this connection.
     Connection(String),
     /// So many blocks of so many frames.
     Blocks {
-        /// How many.
         count: Blocks,
-        /// Of this size.
         block: Block,
         /// So many more than the driver says (below zero: fewer); none when it agrees or says nothing.
         beyond: Option<Blocks>,
@@ -128,9 +115,7 @@ pub enum LegNote {
     ShareOfTrip(Share),
     /// A place with another rate.
     PlaceAt {
-        /// Its name.
         place: String,
-        /// Its rate.
         rate: Hz,
     },
     /// Two blocks that do not fit into each other.
@@ -171,7 +156,6 @@ pub enum LegNote {
 pub enum Remeasure {
     /// It is measured: again, more often, at more buffers.
     Again,
-    /// Measure the distance.
     Distance,
     /// Measure the round trip through a cable.
     RoundTrip,

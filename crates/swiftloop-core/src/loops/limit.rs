@@ -16,11 +16,9 @@ pub struct Limit {
     pub fails: Ms,
     /// Factors on both: people of one kind differ. One, and nothing else, for what somebody wrote.
     pub differs: Range<Factor>,
-    /// Who says so.
     pub reason: LimitReason,
 }
 
-/// Who says so.
 #[derive(Debug, Clone, PartialEq)]
 pub enum LimitReason {
     /// The phase asks for it.
@@ -34,7 +32,6 @@ pub enum LimitReason {
 /// The least certain leg of a loop.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct WidestDoubt {
-    /// What it is.
     pub leg: LegKind,
     /// `high − low`.
     pub spread: Ms,

@@ -62,18 +62,15 @@ impl LoopKind {
     }
 }
 
-/// A whole loop.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Loop {
     /// Whose; none when nobody performs: from the cursor to the ear.
     pub performer: Option<PerformerId>,
     /// With which far side; none within one place.
     pub far: Option<FarId>,
-    /// What kind.
     pub kind: LoopKind,
     /// Its legs, from act to ear.
     pub legs: Vec<Leg>,
-    /// Their sum.
     pub total: Range<Ms>,
     /// What the performer can bear; none when nobody performs.
     pub limit: Option<Limit>,
@@ -108,7 +105,6 @@ impl Loop {
         self.limit.as_ref().map_or(Ms::new(f64::INFINITY), |limit| limit.noticed - self.total.typical())
     }
 
-    /// The longest leg.
     #[must_use]
     pub fn longest_leg(&self) -> Option<&Leg> {
         self.legs.iter().max_by(|a, b| a.span.typical().raw().total_cmp(&b.span.typical().raw()))

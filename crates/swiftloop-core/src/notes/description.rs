@@ -70,11 +70,8 @@ pub enum Feels {
 /// One thing that was seen, with what it refers to.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Note {
-    /// When.
     pub date: String,
-    /// In which phase.
     pub phase: PhaseId,
-    /// With this setting.
     pub arrangement: Arrangement,
     /// Remedies that were in effect.
     pub remedies: Vec<String>,

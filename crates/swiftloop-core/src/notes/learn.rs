@@ -21,7 +21,6 @@ pub struct Learned {
     pub session: Session,
     /// Rigs with their weights.
     pub rigs: Rigs,
-    /// What to tell.
     pub told: Vec<NoteLesson>,
 }
 
@@ -30,9 +29,7 @@ pub struct Learned {
 pub enum NoteLesson {
     /// So many times what its classes say the session costs: each call, and each frame.
     Costs {
-        /// Each call.
         call: f64,
-        /// Each frame.
         frame: f64,
         /// Readings that say so.
         readings: usize,
@@ -57,7 +54,6 @@ const UNLIKELY: f64 = 0.002;
 /// What leans by less is not told.
 const TOLD_LEAN: f64 = 0.15;
 
-/// Learns from notes.
 #[must_use]
 pub fn learn(tables: &Tables, rig: &Rig, session: &Session, notes: &[Note]) -> Learned {
     let mut told = Vec::new();

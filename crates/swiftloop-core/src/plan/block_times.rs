@@ -20,9 +20,7 @@ use typed_index_collections::TiVec;
 pub struct Worked {
     /// Its share of the cycle.
     pub share: f64,
-    /// All work.
     pub total: Micros,
-    /// Longest chain.
     pub critical: Micros,
     /// No order takes less.
     pub least: Micros,
@@ -210,7 +208,6 @@ impl Evaluation<'_, '_> {
     }
 }
 
-/// The roll block.
 #[derive(Debug, Clone)]
 pub(super) struct RollTimes {
     pub(super) block: Block,
@@ -219,7 +216,6 @@ pub(super) struct RollTimes {
     pub(super) responses: Vec<WorkShare>,
 }
 
-/// What blocks take.
 #[derive(Debug, Clone)]
 pub(super) struct BlockTimes {
     pub(super) cue: Vec<Worked>,
@@ -250,7 +246,6 @@ impl BlockTimes {
 pub struct SessionBusy {
     /// In the mean, with what rests while it is silent.
     pub mean: f64,
-    /// At the worst.
     pub worst: f64,
 }
 

@@ -12,7 +12,6 @@ use typed_index_collections::TiVec;
 /// Which nodes a block works on.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum Nodes {
-    /// All of them.
     All,
     /// Those downstream of live sound.
     Live,
@@ -29,7 +28,6 @@ pub struct BlockWork {
     pub(super) nodes: Nodes,
     /// Nodes that belong to it, those that copies could be sent to among them.
     pub included: TiVec<NodeId, bool>,
-    /// Their graph.
     pub graph: Arc<BlockGraph>,
     /// Distinct blocks of the cycle; the worst is the last.
     pub cycle: BurstCycle,
@@ -274,13 +272,9 @@ impl BlockWork {
 /// Work that an effect saves, by where it is saved.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) enum SavedWork {
-    /// None.
     None,
-    /// On one node.
     OnNode {
-        /// The node.
         node: NodeId,
-        /// So much.
         work: Micros,
     },
     /// Copies leave their nodes, and one of them works elsewhere.

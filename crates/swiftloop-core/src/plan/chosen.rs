@@ -23,9 +23,7 @@ use swiftloop_units::ids::{InterfaceId, PhaseId, RemedyId};
 /// The choice for one interface and phase.
 #[derive(Debug, Clone)]
 pub struct Choice {
-    /// The interface.
     pub interface: InterfaceId,
-    /// The phase.
     pub phase: PhaseId,
     /// The arrangement, or the nearest miss.
     pub arrangement: Arrangement,

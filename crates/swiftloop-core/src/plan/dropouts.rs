@@ -135,7 +135,6 @@ impl<'s> Evaluation<'s, '_> {
         )
     }
 
-    /// Dropouts from memory.
     #[must_use]
     pub fn from_memory(&self, applied: &RemediesTaken) -> Dropouts {
         let context = &self.problem.question.context;

@@ -22,7 +22,6 @@ pub enum Effect {
     NodeOff(NodeId),
     /// Copies of one processor become one, on a bus of its own.
     Share {
-        /// The copies.
         copies: Vec<ProcessorId>,
         /// The node in the graph of the work that waits for it.
         bus: NodeId,
@@ -33,7 +32,6 @@ pub enum Effect {
     Timeline(f64),
     /// More channels are read from disk, or fewer, and so many more gigabytes are held.
     Stream {
-        /// Change of channels.
         channels: i64,
         /// Change of memory, read-ahead not counted.
         memory: Gigabytes,
@@ -256,11 +254,9 @@ impl Effect {
 /// What an effect changes of memory and disk.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) enum Stored {
-    /// Nothing.
     Nothing,
     /// More channels or fewer, and more memory or less.
     Streams {
-        /// Change of channels.
         channels: i64,
         /// Change of memory, read-ahead not counted.
         memory: Gigabytes,

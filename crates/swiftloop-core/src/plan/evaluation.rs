@@ -25,15 +25,12 @@ pub(super) type WorkLimits = Memo<(u64, u64, u64, bool), Micros>;
 /// One phase in one arrangement.
 #[derive(Debug)]
 pub struct Evaluation<'s, 'a> {
-    /// The problem.
     pub problem: &'s PhaseProblem<'a>,
-    /// The arrangement.
     pub arrangement: Arrangement,
     /// Effort of what lies in the arrangement itself.
     pub arranged_effort: u32,
     /// The cue block, or the only one.
     pub cue: Arc<BlockWork>,
-    /// The roll block.
     pub roll: Option<Arc<BlockWork>>,
     /// Frames that the live chain of each need may take, in the order of the needs.
     pub allowed: Vec<Frames>,

@@ -12,9 +12,7 @@ use swiftloop_units::{Block, Hz};
 /// What a block gives.
 #[derive(Debug)]
 pub struct FirstAnswer {
-    /// The setting.
     pub arrangement: Arrangement,
-    /// What it gives.
     pub report: Report,
     /// The largest smaller block at which nobody is late, and what it gives.
     pub fits_at: Option<(Offered, Report)>,

@@ -16,7 +16,6 @@ use typed_index_collections::TiVec;
 pub struct Excess {
     /// The most by which any chain is too long (0 when all fit).
     pub frames: Frames,
-    /// Whose.
     pub performer: Option<PerformerId>,
 }
 

@@ -44,7 +44,6 @@ pub enum Measurement {
 /// A measurement with what it is worth.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Proposed {
-    /// What to measure.
     pub measurement: Measurement,
     /// How long it takes.
     pub minutes: u32,
@@ -81,7 +80,6 @@ impl Measurement {
 /// A setting that might be taken, rig by rig.
 struct Finalist {
     effort: u32,
-    /// Delay or load.
     last: f64,
     outcomes: Outcomes,
 }

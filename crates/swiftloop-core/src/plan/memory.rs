@@ -46,7 +46,6 @@ impl<K: PartialEq, V: Clone> Memo<K, V> {
 /// A processor on a live path that cannot ride the cue block as it stands.
 #[derive(Debug, Clone)]
 pub struct LiveBlocker {
-    /// Which.
     pub processor: ProcessorId,
     /// It cannot ride at all, however quick.
     pub gone: bool,

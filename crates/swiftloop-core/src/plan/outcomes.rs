@@ -66,7 +66,6 @@ impl Outcomes {
         self.loops.iter().all(|(_, _, l)| l.delay[i] <= l.fails[i] + 1e-9)
     }
 
-    /// Both.
     #[must_use]
     pub fn is_sound(&self, i: usize) -> bool {
         self.holds(i) && self.is_playable(i)

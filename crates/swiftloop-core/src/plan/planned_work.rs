@@ -13,20 +13,17 @@ use swiftloop_units::{Block, Hz, PerHour};
 /// What is asked otherwise than planned.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct WorkAsked {
-    /// Another rate.
     pub rate: Option<Hz>,
     /// Another block; of a ladder the largest.
     pub block: Option<Block>,
     /// All blocks that the driver offers.
     pub ladder: bool,
-    /// Other workers.
     pub workers: Option<u32>,
 }
 
 /// What is to be soaked.
 #[derive(Debug, Clone)]
 pub struct PlannedWork {
-    /// Rate.
     pub rate: Hz,
     /// Periods until a block must be done.
     pub reserve: f64,
@@ -45,7 +42,6 @@ pub enum NoWork {
     NotPlanned,
     /// The driver does not offer the block.
     NoSuchBlock {
-        /// Driver.
         driver: String,
         /// Block that was asked for.
         asked: Block,

@@ -37,7 +37,6 @@ impl SearchBudget {
 /// One phase on one interface at one rate, being solved.
 #[derive(Debug)]
 pub struct PhaseProblem<'a> {
-    /// What is asked.
     pub question: PhaseQuestion<'a>,
     /// What is remembered of it.
     pub memory: Memory,

@@ -26,12 +26,10 @@ pub(super) struct QuantilePoint(usize);
 const BETTER: [f64; 5] = [0.5, 0.78, 0.86, 0.92, 0.97];
 
 impl QuantilePoint {
-    /// Typical figures.
     pub(super) const TYPICAL: Self = Self(0);
     /// The first for what has to hold in 9 of 10 rigs.
     pub(super) const FIRST: Self = Self(1);
 
-    /// All of them.
     pub(super) fn all() -> impl Iterator<Item = Self> {
         (0..BETTER.len()).map(Self)
     }
@@ -77,7 +75,6 @@ pub(super) const WAKE_POINTS: [f64; 3] = [-0.7, 0.1, 0.85];
 /// The machine under one power plan.
 #[derive(Debug, Clone)]
 pub struct UnderPower {
-    /// Wake-up delays.
     pub wake: WakeSet,
     /// The same as each design of the search takes them.
     pub(super) designs: Vec<WakeSet>,

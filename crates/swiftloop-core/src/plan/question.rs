@@ -21,7 +21,6 @@ use typed_index_collections::TiVec;
 /// A performer whose live chain must fit, and the node they hear.
 #[derive(Debug, Clone, Copy)]
 pub struct Need {
-    /// Who.
     pub performer: PerformerId,
     /// Node they listen to.
     pub cue: NodeId,
@@ -30,21 +29,15 @@ pub struct Need {
 /// One phase on one interface at one rate.
 #[derive(Debug)]
 pub struct PhaseQuestion<'a> {
-    /// What never changes.
     pub context: Context<'a>,
-    /// The interface.
     pub interface: InterfaceId,
-    /// Which phase.
     pub phase_id: PhaseId,
-    /// The phase.
     pub phase: &'a Phase,
-    /// Its kind.
     pub kind: &'a PhaseKind,
     /// Dropouts that are allowed.
     pub target: PerHour,
     /// Rates around which dropouts have to be told apart: what is allowed, and what was counted somewhere.
     pub around: (PerHour, PerHour),
-    /// The rate.
     pub rate: Hz,
     /// Live tracks, as nodes.
     pub live: Vec<NodeId>,
@@ -52,7 +45,6 @@ pub struct PhaseQuestion<'a> {
     pub needs: Vec<Need>,
     /// Nodes downstream of live sound.
     pub cue: TiVec<NodeId, bool>,
-    /// Nodes that compute.
     pub active: TiVec<NodeId, bool>,
     /// Cost of each processor (nothing on inactive nodes).
     pub costs: TiVec<ProcessorId, CostRange>,
@@ -66,7 +58,6 @@ pub struct PhaseQuestion<'a> {
     pub node_costs: TiVec<NodeId, CallCost>,
     /// Latency of each processor.
     pub latency: TiVec<ProcessorId, Range<Frames>>,
-    /// Remedies that apply.
     pub remedies: TiVec<RemedyId, Remedy>,
     /// For each remedy those that do all of it and more: beside one of them it brings nothing of its own.
     pub covered_by: TiVec<RemedyId, Vec<RemedyId>>,

@@ -263,7 +263,6 @@ impl Surface {
         }
     }
 
-    /// In every rig.
     fn over(&self, factors: &[f64], woken: &[f64], held: &[f64]) -> Vec<f64> {
         let one = |i: usize| {
             let (w, v, h) = (

@@ -20,7 +20,6 @@ pub struct Remedy {
     pub target: Target,
     /// How much it disturbs the work.
     pub effort: u32,
-    /// What it changes.
     pub effects: Vec<Effect>,
 }
 
@@ -29,15 +28,10 @@ pub struct Remedy {
 pub enum Target {
     /// The session or the machine as a whole.
     Whole,
-    /// A processor.
     Processor(ProcessorId),
-    /// A track.
     Track(TrackId),
-    /// A bus.
     Bus(BusId),
-    /// Another program.
     Program(ProgramId),
-    /// A performer.
     Performer(PerformerId),
     /// Copies that carry this word.
     Copies(String),
@@ -49,13 +43,11 @@ pub enum Target {
     Roll(Block),
     /// So many device blocks.
     Blocks(u32),
-    /// A far side.
     Far(FarId),
     /// Packets of this size, to a far side.
     FarPacket(FarId, Block),
     /// Spare packets of this kind, to a far side.
     FarSpare(FarId, Spare),
-    /// A meeting point.
     Meeting(MeetingId),
 }
 

@@ -20,10 +20,8 @@ use crate::risk::Dropouts;
 use swiftloop_units::ids::RemedyId;
 use swiftloop_units::{MegabytesPerSecond, Micros, Ms, Origin, PerHour, Share};
 
-/// The roll block.
 #[derive(Debug, Clone)]
 pub struct RollLoad {
-    /// Its work.
     pub load: BlockLoad,
     /// From release to done, cue blocks served first.
     pub response: Micros,
@@ -36,7 +34,6 @@ pub struct Report {
     pub loops: Vec<Loop>,
     /// The device's block.
     pub cue: BlockLoad,
-    /// The roll block.
     pub roll: Option<RollLoad>,
     /// Dropouts per hour, all causes.
     pub dropouts: Dropouts,
@@ -44,7 +41,6 @@ pub struct Report {
     pub from_disk: Dropouts,
     /// Of these, from memory.
     pub from_memory: Dropouts,
-    /// What is allowed.
     pub target: PerHour,
     /// In which share of rigs there are no more than allowed.
     pub holds: Share,
@@ -60,7 +56,6 @@ pub struct Report {
     pub remedies: Vec<Remedy>,
     /// Remedies that lie in the arrangement itself: rendering ahead, cores, device blocks.
     pub arranged: Vec<Remedy>,
-    /// Disk streams.
     pub streams: MegabytesPerSecond,
     /// From cursor to ear.
     pub cursor: Loop,

@@ -19,9 +19,7 @@ pub struct Objections {
     pub unsure: f64,
     /// Delay in milliseconds, or the worst block's share of its time where headroom is wanted, as far as it can be noticed.
     pub last: f64,
-    /// Changes of driver.
     pub drivers: f64,
-    /// Changes of settings.
     pub changes: f64,
     /// The same as `last` to the last bit: something has to decide.
     pub fine: f64,
@@ -36,15 +34,11 @@ pub enum Objection {
     Target,
     /// It does not hold in 9 of 10 rigs.
     Unsound,
-    /// Effort.
     Effort,
     /// It holds in fewer rigs.
     Unsure,
-    /// Delay, or headroom.
     Last,
-    /// Changes of driver.
     Drivers,
-    /// Changes of settings.
     Changes,
     /// Delay or headroom by less than anybody notices.
     Fine,
@@ -81,7 +75,6 @@ impl Objections {
         ]
     }
 
-    /// Both together.
     #[must_use]
     pub fn plus(self, other: Self) -> Self {
         Self {
@@ -122,9 +115,7 @@ impl Objections {
 /// What it takes to go from one candidate to the next.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Switches {
-    /// Changes of driver.
     pub drivers: f64,
-    /// Changes of settings.
     pub changes: f64,
 }
 

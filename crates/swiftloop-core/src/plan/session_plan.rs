@@ -25,7 +25,6 @@ use swiftloop_units::workers::Workers;
 /// A rate that was weighed and lost.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct OtherRate {
-    /// The rate.
     pub rate: Hz,
     /// In what it is worse over the whole session; nothing where there is no difference.
     pub worse_in: Option<Objection>,
@@ -34,16 +33,13 @@ pub struct OtherRate {
 /// An interface that cannot run at the rate at all, with the phase that wants it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Silent {
-    /// The interface.
     pub interface: InterfaceId,
-    /// The phase.
     pub phase: PhaseId,
 }
 
 /// How many settings of a plan can be had.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Tally {
-    /// Phases on interfaces.
     pub all: usize,
     /// Those that work in 9 of 10 rigs.
     pub sure: usize,
@@ -51,7 +47,6 @@ pub struct Tally {
     pub unchanged: usize,
 }
 
-/// The whole plan.
 #[derive(Debug, Clone)]
 pub struct Plan {
     /// The rate for the whole session.

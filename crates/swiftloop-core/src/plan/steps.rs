@@ -14,7 +14,6 @@ use swiftloop_units::ids::{DriverId, InterfaceId, PhaseId};
 /// The changes at the beginning of a phase.
 #[derive(Debug, Clone)]
 pub struct PhaseStep {
-    /// The interface.
     pub interface: InterfaceId,
     /// The phase that begins.
     pub phase: PhaseId,
@@ -29,7 +28,6 @@ pub struct PhaseStep {
 pub enum PhaseChange {
     /// Choose a driver of the interface.
     Driver(DriverId),
-    /// Set the buffer.
     Buffer(Offered),
     /// Render ahead in blocks of this size.
     RollAhead(Block),
@@ -37,7 +35,6 @@ pub enum PhaseChange {
     RollOff,
     /// Let so many workers work for the session.
     Workers(u32),
-    /// Apply a remedy.
     Remedy(Remedy),
     /// Set the line to a far side.
     Line(FarSetting),
@@ -53,7 +50,6 @@ impl PhaseStep {
 
 /// How session, machine and interfaces stand.
 struct WorkState {
-    /// Remedies in effect.
     remedies: Vec<Remedy>,
     /// The last setting of each interface that was used.
     settings: Vec<Setting>,

@@ -7,25 +7,20 @@ use typed_index_collections::TiVec;
 /// Factors on the work of a processor.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct WorkFactor {
-    /// On each call.
     pub call: f64,
-    /// On each frame.
     pub frame: f64,
 }
 
 impl WorkFactor {
-    /// As it stands.
     pub const ONE: Self = Self { call: 1.0, frame: 1.0 };
     /// Nothing is left of it.
     pub const GONE: Self = Self { call: 0.0, frame: 0.0 };
 
-    /// Both at once.
     #[must_use]
     pub fn times(self, call: f64, frame: f64) -> Self {
         Self { call: self.call * call, frame: self.frame * frame }
     }
 
-    /// Nothing is left.
     #[must_use]
     pub fn is_gone(self) -> bool {
         self == Self::GONE

@@ -8,11 +8,8 @@ use swiftloop_units::{Ms, PerHour};
 /// One buffer in the trade of delay against dropouts.
 #[derive(Debug, Clone)]
 pub struct TradePoint {
-    /// The arrangement.
     pub arrangement: Arrangement,
-    /// The slowest loop.
     pub round_trip: Ms,
-    /// Dropouts to expect.
     pub dropouts: PerHour,
     /// Every limit is met.
     pub within: bool,

@@ -20,11 +20,9 @@ use swiftloop_units::{Block, Hz};
 pub struct Request {
     /// Driver, by its id.
     pub driver: Option<String>,
-    /// Sample rate.
     pub rate: Option<Hz>,
     /// Buffer: frames, count × size, or the name of a speed.
     pub buffer: Option<String>,
-    /// Roll block.
     pub roll: Option<Block>,
     /// Cores that work for the session.
     pub workers: Option<u32>,
@@ -41,27 +39,21 @@ pub enum TrialRefusal {
     NoSuchDriver {
         /// What was asked for.
         asked: String,
-        /// What there is.
         known: Vec<String>,
     },
     /// The driver does not offer this rate.
     RateNotOffered {
-        /// Its id.
         driver: String,
         /// What was asked for.
         rate: Hz,
-        /// What it offers.
         offered: Vec<Hz>,
     },
     /// The driver does not offer this buffer.
     BufferNotOffered {
-        /// Its id.
         driver: String,
         /// What was asked for.
         asked: String,
-        /// At this rate.
         rate: Hz,
-        /// What it offers.
         offered: Vec<String>,
     },
     /// No buffer was named, and the plan has none here.
@@ -94,9 +86,7 @@ pub enum TrialRefusal {
     CannotRide(ProcessorId),
     /// This remedy is part of the setting, and is named as such.
     PartOfSetting {
-        /// Its id.
         id: String,
-        /// What it sets.
         kind: RemedyKind,
         /// The second half of its id.
         target: String,
@@ -107,30 +97,20 @@ pub enum TrialRefusal {
         asked: String,
         /// The nearest that applies.
         near: Option<String>,
-        /// All that apply.
         known: Vec<String>,
     },
     /// The performer is not in this phase.
-    NotInPhase {
-        /// Who.
-        performer: PerformerId,
-        /// Who is.
-        there: Vec<PerformerId>,
-    },
+    NotInPhase { performer: PerformerId, there: Vec<PerformerId> },
 }
 
 /// What a trial found.
 #[derive(Debug, Clone)]
 pub struct Trial<'p> {
-    /// The interface.
     pub interface: InterfaceId,
-    /// The phase.
     pub phase: PhaseId,
-    /// The arrangement.
     pub arrangement: Arrangement,
     /// Effort of arrangement and remedies.
     pub effort: u32,
-    /// Everything about it.
     pub report: Report,
     /// What each remedy buys.
     pub buys: Vec<Buys>,

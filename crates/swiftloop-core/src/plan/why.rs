@@ -53,9 +53,7 @@ pub fn buys(evaluation: &Evaluation<'_, '_>, chosen: &[RemedyId]) -> Vec<Buys> {
 /// A setting that was weighed and lost.
 #[derive(Debug, Clone)]
 pub struct Alternative {
-    /// The arrangement.
     pub arrangement: Arrangement,
-    /// Why.
     pub why: WhyNot,
 }
 
@@ -63,31 +61,18 @@ pub struct Alternative {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum WhyNot {
     /// A performer is over the limit here, as it was tried.
-    Late {
-        /// Who.
-        performer: Option<PerformerId>,
-        /// By how much.
-        over: Ms,
-    },
+    Late { performer: Option<PerformerId>, over: Ms },
     /// It breaks more often than is allowed, as it was tried.
-    Breaks {
-        /// How often.
-        dropouts: PerHour,
-        /// What is allowed.
-        allowed: PerHour,
-    },
+    Breaks { dropouts: PerHour, allowed: PerHour },
     /// A performer stays over the limit with every remedy there is.
     AlwaysLate {
-        /// Who.
         performer: Option<PerformerId>,
-        /// By how much.
         over: Ms,
         /// In more than 1 of 10 rigs; else with typical figures.
         in_some: bool,
     },
     /// It breaks more often than is allowed with every remedy there is.
     AlwaysBreaks {
-        /// How often.
         dropouts: PerHour,
         /// In more than 1 of 10 rigs; else with typical figures.
         in_some: bool,
@@ -131,15 +116,10 @@ pub enum WhyNot {
 pub enum HeldBackBy {
     /// A performer's limit.
     Limit {
-        /// Who.
         performer: Option<PerformerId>,
-        /// Kind of loop.
         kind: LoopKind,
-        /// The loop, typically.
         delay: Ms,
-        /// The limit.
         limit: Ms,
-        /// The longest leg.
         longest: Option<(LegKind, Ms)>,
     },
     /// Memory that runs out.
@@ -152,7 +132,6 @@ pub enum HeldBackBy {
     Work {
         /// What keeps it long.
         bound_by: BoundBy,
-        /// The longest chain.
         chain: Vec<NodeId>,
         /// How often it breaks.
         overrun: Overrun,
@@ -162,11 +141,8 @@ pub enum HeldBackBy {
 /// Dropouts against what is allowed.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Overrun {
-    /// From this cause.
     pub caused: PerHour,
-    /// All together.
     pub all: PerHour,
-    /// What is allowed.
     pub allowed: PerHour,
 }
 
@@ -176,19 +152,9 @@ pub enum WithoutRoll {
     /// It could be done, with at least this effort.
     Effort(u32),
     /// No buffer meets the limits.
-    Late {
-        /// The nearest buffer.
-        buffer: Offered,
-        /// How far over.
-        over: Ms,
-    },
+    Late { buffer: Offered, over: Ms },
     /// Every buffer breaks too often.
-    Breaks {
-        /// The nearest buffer.
-        buffer: Offered,
-        /// How often.
-        dropouts: PerHour,
-    },
+    Breaks { buffer: Offered, dropouts: PerHour },
 }
 
 /// Less headroom, or a start of playback that is slower than comfortable.

@@ -7,7 +7,6 @@ use crate::tables::{Connection, DriverModel, MachineClass};
 use swiftloop_units::ids::{DriverId, FarId, InterfaceId, MeetingId, ProgramId};
 
 impl Rig {
-    /// An interface.
     #[must_use]
     pub fn interface(&self, id: InterfaceId) -> &Interface {
         &self.description.interfaces[id.index()]
@@ -60,7 +59,6 @@ impl Rig {
         full * class_share(power)
     }
 
-    /// A far side.
     #[must_use]
     pub fn far(&self, id: FarId) -> &Far {
         &self.description.fars[id.index()]
@@ -77,7 +75,6 @@ impl Rig {
         self.description.fars.iter().enumerate().map(|(i, far)| (FarId::from(i), far))
     }
 
-    /// A meeting point.
     #[must_use]
     pub fn meeting(&self, id: MeetingId) -> &Meeting {
         &self.description.meetings[id.index()]

@@ -15,9 +15,7 @@ pub enum Misplaced {
     Driver(String, Vec<String>),
     /// The driver of the interface does not offer the rate; it offers these.
     Rate {
-        /// Driver.
         driver: String,
-        /// Interface.
         interface: String,
         /// Rate of the takes.
         rate: Hz,

@@ -8,11 +8,9 @@ use swiftloop_units::{Block, Hz, Ms};
 /// One setting of one interface.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Setting {
-    /// The interface.
     pub interface: InterfaceId,
     /// The driver of that interface.
     pub driver: DriverId,
-    /// Sample rate.
     pub rate: Hz,
     /// What to set on the panel.
     pub buffer: Offered,
@@ -21,15 +19,12 @@ pub struct Setting {
 /// How the line to a far side is set.
 #[derive(Debug, Clone, PartialEq)]
 pub struct FarSetting {
-    /// The far side.
     pub far: FarId,
     /// Frames in a packet.
     pub packet: Block,
     /// The receive buffers here and there; none where nothing was measured that tells how long they have to be.
     pub buffers: Option<(Ms, Ms)>,
-    /// Spare packets.
     pub spare: Spare,
-    /// Channels, each way.
     pub channels: u32,
     /// A cable took the place of wireless, where there was any.
     pub wired: bool,
@@ -42,6 +37,5 @@ pub struct FarSetting {
 pub struct LinkSetting {
     /// The meeting point through which packets go; straight to each other where there is none.
     pub route: Option<MeetingId>,
-    /// Each far side.
     pub fars: Vec<FarSetting>,
 }

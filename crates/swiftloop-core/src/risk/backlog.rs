@@ -109,7 +109,6 @@ impl Law {
 pub struct Takes<'a> {
     /// How often it comes, where blocks come in no order.
     pub share: f64,
-    /// The work alone.
     pub work: &'a dyn Fn(f64) -> f64,
     /// What delays it when its thread sleeps at the time it is due.
     pub asleep: &'a dyn Fn(f64) -> f64,

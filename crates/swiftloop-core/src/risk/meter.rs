@@ -39,7 +39,6 @@ impl StepMeter {
         answer.value
     }
 
-    /// All so far.
     #[must_use]
     pub fn spent(&self) -> u64 {
         self.spent.load(Ordering::Relaxed)

@@ -19,7 +19,6 @@ pub struct Dropouts {
 }
 
 impl Dropouts {
-    /// None at all.
     pub const NONE: Self =
         Self { low: PerHour::new(0.0), typical: PerHour::new(0.0), high: PerHour::new(0.0) };
 
@@ -37,11 +36,9 @@ impl Dropouts {
 /// Period, deadline and wake-up delays of one setting.
 #[derive(Debug, Clone, Copy)]
 pub struct RiskModel<'a> {
-    /// Time between blocks.
     pub period: Micros,
     /// By how many periods a block may be late; the more, the less it breaks.
     pub reserve: Range<Blocks>,
-    /// Wake-up delays.
     pub wake: &'a WakeSet,
     /// Counts how much is worked out, and remembers it, where somebody wants to know.
     pub meter: Option<&'a StepMeter>,

@@ -28,7 +28,6 @@ impl BlockMix {
         Self { kinds: kinds.to_vec(), order: Vec::new() }
     }
 
-    /// All of them.
     #[must_use]
     pub fn kinds(&self) -> &[WorkShare] {
         &self.kinds

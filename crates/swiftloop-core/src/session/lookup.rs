@@ -46,7 +46,6 @@ impl Session {
         phase.late_packets_per_hour.unwrap_or(table)
     }
 
-    /// A performer.
     #[must_use]
     pub fn performer(&self, id: PerformerId) -> &Performer {
         &self.description.performers[id.index()]
@@ -58,7 +57,6 @@ impl Session {
         self.performers.iter().position(|p| p.id == id).map(PerformerId::from)
     }
 
-    /// A track.
     #[must_use]
     pub fn track(&self, id: TrackId) -> &Track {
         &self.description.tracks[id.index()]
@@ -69,13 +67,11 @@ impl Session {
         self.description.tracks.iter().enumerate().map(|(i, track)| (TrackId::from(i), track))
     }
 
-    /// A bus.
     #[must_use]
     pub fn bus(&self, id: BusId) -> &Bus {
         &self.description.buses[id.index()]
     }
 
-    /// A phase.
     #[must_use]
     pub fn phase(&self, id: PhaseId) -> &Phase {
         &self.description.phases[id.index()]

@@ -10,18 +10,14 @@ use typed_index_collections::{TiSlice, TiVec};
 /// What a node is, with its index in the description.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum NodeKind {
-    /// A track.
     Track(TrackId),
-    /// A bus.
     Bus(BusId),
-    /// The main output.
     Main,
 }
 
 /// One node of the routing.
 #[derive(Debug, Clone)]
 pub struct Node {
-    /// What it is.
     pub kind: NodeKind,
     /// Where it goes: its own output first, then its sends. Empty for main and for buses with an output of their own.
     pub to: Vec<NodeId>,
@@ -41,13 +37,11 @@ impl Node {
 /// Where a processor sits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Seat {
-    /// On this node.
     pub node: NodeId,
     /// At this place of its chain.
     pub place: usize,
 }
 
-/// The routing.
 #[derive(Debug, Clone)]
 pub struct Routes {
     /// Tracks, then buses, then main.
@@ -110,7 +104,6 @@ impl Routes {
         Ok(Self { nodes, order, processors })
     }
 
-    /// The main output.
     #[must_use]
     pub fn main(&self) -> NodeId {
         NodeId::from(self.nodes.len() - 1)

@@ -172,7 +172,6 @@ fn at_other_rate(frames: Frames, rate: Hz, known: Hz) -> Range<Frames> {
 /// A delay that was weighed.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct WeighedDelay {
-    /// The rate.
     pub rate_hz: Hz,
     /// Over all blocks at that rate.
     pub frames: Range<Frames>,
@@ -288,7 +287,6 @@ pub struct ProcessorCost {
     pub quiet: f64,
     /// What each block of its own takes on top of every call.
     pub burst: Option<Nanos>,
-    /// How we know.
     pub known: CostKnown,
 }
 
@@ -299,7 +297,6 @@ pub enum CostKnown {
     Class(usize),
     /// By figures that somebody wrote.
     Figures,
-    /// It was measured.
     Measured,
     /// It was measured alone: in a chain at the real period it is dearer, by what all of these have in common.
     Alone,

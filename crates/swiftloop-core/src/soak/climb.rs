@@ -19,11 +19,9 @@ pub struct WorkPattern {
 /// A stretch of time to live through.
 #[derive(Debug, Clone, Copy)]
 pub struct SoakStretch<'a> {
-    /// Block.
     pub block: Block,
     /// The work of a block.
     pub patterns: &'a [WorkPattern],
-    /// How long.
     pub length: Seconds,
     /// Its misses count; otherwise it is only listened to.
     pub judged: bool,
@@ -32,7 +30,6 @@ pub struct SoakStretch<'a> {
 /// How a stretch ended.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum End {
-    /// As it should.
     #[default]
     Whole,
     /// Somebody stopped it; what was seen counts.
@@ -44,19 +41,15 @@ pub enum End {
 /// What a machine lived through in a stretch.
 #[derive(Debug, Clone)]
 pub struct StretchResult {
-    /// Blocks and misses.
     pub observed: Observed,
-    /// Delays and paces.
     pub heard: Samples,
     /// Execution times in µs.
     pub exec_us: ValueCounts,
-    /// How it ended.
     pub end: End,
 }
 
 /// A machine that can be put to work.
 pub trait SoakMachine {
-    /// Why it cannot.
     type Error;
 
     /// A rung begins that lasts so long at the most.
@@ -73,10 +66,8 @@ pub trait SoakMachine {
     ) -> Result<StretchResult, Self::Error>;
 }
 
-/// What to climb.
 #[derive(Debug)]
 pub struct Climb<'a> {
-    /// Sample rate.
     pub rate: Hz,
     /// Periods until a block must be done.
     pub reserve: f64,
@@ -99,9 +90,7 @@ pub struct Climbed {
     pub rungs: Vec<Rung>,
     /// What was only listened to.
     pub listened: Samples,
-    /// What was judged.
     pub judged: Samples,
-    /// How it ended.
     pub end: End,
 }
 

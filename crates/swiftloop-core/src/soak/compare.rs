@@ -4,7 +4,6 @@
 use crate::rig::WakeProfile;
 use swiftloop_units::Micros;
 
-/// What is compared.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum ComparedFigure {
     /// Share of wake-ups later than this.
@@ -16,11 +15,8 @@ pub enum ComparedFigure {
 /// How one figure changed.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct FigureChange {
-    /// What changed.
     pub figure: ComparedFigure,
-    /// Before.
     pub before: f64,
-    /// Now.
     pub now: f64,
     /// Chance that as much comes about by itself; nothing where it cannot be said.
     pub by_chance: Option<f64>,

@@ -38,7 +38,6 @@ impl ValueCounts {
         &self.values
     }
 
-    /// The two together.
     #[must_use]
     pub fn with(&self, other: &Self) -> Self {
         Self::new(self.values.iter().chain(&other.values).copied())
@@ -56,13 +55,11 @@ impl ValueCounts {
         found.map_or(0.0, |v| v.0)
     }
 
-    /// The largest.
     #[must_use]
     pub fn max(&self) -> f64 {
         self.values.last().map_or(0.0, |v| v.0)
     }
 
-    /// The mean.
     #[must_use]
     pub fn mean(&self) -> f64 {
         self.values.iter().map(|v| v.0 * v.1 as f64).sum::<f64>() / self.total.max(1) as f64

@@ -29,14 +29,12 @@ pub struct SoakTest {
     pub error: f64,
 }
 
-/// What is known.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Decision {
     /// No more misses than are allowed.
     Holds,
     /// More than are allowed.
     Breaks,
-    /// Not known yet.
     Open,
 }
 

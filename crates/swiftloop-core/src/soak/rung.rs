@@ -54,14 +54,10 @@ impl Observed {
     }
 }
 
-/// One rung.
 #[derive(Debug, Clone)]
 pub struct Rung {
-    /// Block.
     pub block: Block,
-    /// Sample rate.
     pub rate: Hz,
-    /// What happened.
     pub observed: Observed,
     /// Wake-up delays in µs, all workers.
     pub wake_us: ValueCounts,
@@ -69,7 +65,6 @@ pub struct Rung {
     pub exec_us: ValueCounts,
     /// Misses per hour that the risk model said before.
     pub predicted: Dropouts,
-    /// Whether it holds.
     pub decision: Decision,
 }
 

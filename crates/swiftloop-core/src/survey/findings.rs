@@ -32,13 +32,10 @@ impl Grade {
 /// Something that hurts audio.
 #[derive(Debug, Clone, PartialEq)]
 pub struct GradedFinding {
-    /// What it costs.
     pub grade: Grade,
-    /// What it is.
     pub finding: Finding,
 }
 
-/// What can hurt.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Finding {
     /// Nothing here makes or takes sound.
@@ -49,11 +46,9 @@ pub enum Finding {
     TwoClocks(Vec<String>),
     /// A server is held at a block or rate.
     Forced {
-        /// Which server.
         server: String,
         /// The block, in frames.
         buffer_frames: Option<u32>,
-        /// The rate.
         rate: Option<Hz>,
     },
     /// Programs may not have real-time priority.
@@ -74,7 +69,6 @@ pub enum Finding {
     PowerPlan(PowerPlan),
     /// A core is slow at first, or becomes slower, beside the reference core.
     UnsteadySpeed {
-        /// At first.
         first: f64,
         /// After a second of work.
         last: f64,
@@ -83,7 +77,6 @@ pub enum Finding {
     LimitedClock {
         /// What is allowed, in MHz.
         allowed_mhz: f64,
-        /// What there is.
         most_mhz: f64,
     },
     /// It runs on battery.
@@ -99,7 +92,6 @@ pub enum Finding {
     DeepIdle(Vec<Idle>),
     /// The kernel lets go of the processor late.
     Preemption {
-        /// How it preempts.
         word: String,
         /// It can be told otherwise when it starts.
         can_change: bool,
@@ -110,9 +102,7 @@ pub enum Finding {
     RealtimeShare(f64),
     /// A card hangs behind hubs.
     UsbHub {
-        /// Which card.
         card: String,
-        /// How many hubs.
         hubs: u32,
         /// Others behind the same one.
         shared_with: Vec<String>,
@@ -121,16 +111,13 @@ pub enum Finding {
     },
     /// A card shares its controller.
     UsbController {
-        /// Which card.
         card: String,
-        /// With whom.
         shared_with: Vec<String>,
         /// Its place on the bus.
         place: String,
     },
     /// A card is on a slow bus.
     UsbSlow {
-        /// Which card.
         card: String,
         /// How slow, in Mbit/s.
         mbit_s: f64,
@@ -139,32 +126,25 @@ pub enum Finding {
     },
     /// The system may put a card to sleep.
     UsbAutosuspend {
-        /// Which card.
         card: String,
         /// Its place on the bus.
         place: String,
     },
     /// A card shares its interrupt.
     SharedInterrupt {
-        /// Which card.
         card: String,
-        /// The line.
         line: String,
-        /// With whom.
         shared_with: Vec<String>,
     },
     /// Memory is short, or waited for.
     Memory {
         /// Free, in gigabytes.
         available_gb: f64,
-        /// In all.
         total_gb: f64,
-        /// Swapped out.
         swapped_gb: f64,
         /// Share of the last ten seconds in which something waited for memory, in percent.
         waits_percent: Option<f64>,
     },
-    /// Other programs work.
     Busy(Vec<BusyProgram>),
 }
 

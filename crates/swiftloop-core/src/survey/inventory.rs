@@ -11,13 +11,11 @@ pub struct Inventory {
     pub cards: Vec<Card>,
     /// Audio servers that are running.
     pub servers: Vec<ServerState>,
-    /// Cpu.
     pub processor: Cpu,
     /// MemoryState and its pressure.
     pub memory: MemoryState,
     /// What this user may do.
     pub limits: UserLimits,
-    /// Kernel.
     pub kernel: Kernel,
     /// Mains or battery, heat.
     pub power: EnergyState,
@@ -51,25 +49,19 @@ pub struct Inventory {
 pub struct Network {
     /// What the system calls it.
     pub name: String,
-    /// Through the air.
     pub wireless: bool,
 }
 
-/// An operating system.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 #[serde(rename_all = "lowercase")]
 pub enum System {
-    /// Linux.
     #[default]
     Linux,
-    /// Windows.
     Windows,
-    /// macOS.
     MacOs,
 }
 
 impl System {
-    /// Its name.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -89,24 +81,20 @@ pub struct Version {
     pub is: String,
 }
 
-/// A sound card.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
 pub struct Card {
     /// The system's number.
     pub index: u32,
     /// Short word, unique on this machine.
     pub id: String,
-    /// Name for people.
     pub name: String,
     /// Driver of the kernel.
     pub driver: String,
     /// `usb1`, `usb2`, `usb3`, `pcie` or `built-in`.
     pub connection: String,
-    /// Its streams.
     pub streams: Vec<CardStream>,
     /// Its place on the bus, if it is on USB.
     pub usb: Option<Usb>,
-    /// Its interrupt.
     pub irq: Option<Irq>,
     /// Where its clock comes from, as its driver tells it.
     pub clock: Option<String>,
@@ -121,9 +109,7 @@ pub struct CardStream {
     pub capture: bool,
     /// Rates that it says it has.
     pub rates_hz: Vec<Hz>,
-    /// Sample formats.
     pub formats: Vec<String>,
-    /// Most channels.
     pub channels: u32,
     /// How it is open now.
     pub open: Option<Open>,
@@ -134,22 +120,18 @@ pub struct CardStream {
 /// How a stream is open.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Open {
-    /// Rate.
     pub rate_hz: Hz,
     /// Period in frames.
     pub period_frames: u32,
     /// Whole buffer in frames.
     pub buffer_frames: u32,
-    /// Channels.
     pub channels: u32,
-    /// Format.
     pub sample_format: String,
 }
 
 /// A device on USB.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
 pub struct Usb {
-    /// Megabits per second.
     pub speed_mbit_s: f64,
     /// Hubs between it and the computer.
     pub hubs: u32,
@@ -163,18 +145,14 @@ pub struct Usb {
     pub autosuspend: Option<bool>,
 }
 
-/// An interrupt line.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
 pub struct Irq {
-    /// Its number.
     pub line: String,
-    /// Others on it.
     pub shared_with: Vec<String>,
     /// Cores that may serve it, as the system writes a list of them: `0-3`.
     pub cores: Option<String>,
 }
 
-/// An audio server.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
 pub struct ServerState {
     /// `JACK` or `PipeWire`.
@@ -208,20 +186,15 @@ pub struct ServerState {
 pub struct SoundThread {
     /// The system's number for it.
     pub id: u32,
-    /// Its name.
     pub name: String,
     /// Its real-time priority; none for an ordinary thread.
     pub priority: Option<u32>,
 }
 
-/// The processor.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
 pub struct Cpu {
-    /// Name.
     pub model: Option<String>,
-    /// Physical cores.
     pub cores: Option<u32>,
-    /// Hardware threads.
     pub threads: Option<u32>,
     /// How its clock is governed.
     pub governor: Option<String>,
@@ -229,11 +202,9 @@ pub struct Cpu {
     pub allowed_mhz: Option<f64>,
     /// Most that it has.
     pub most_mhz: Option<f64>,
-    /// Clock now.
     pub now_mhz: Option<f64>,
     /// It may run faster than its base clock for a while.
     pub boost: Option<bool>,
-    /// Idle states.
     pub idle: Vec<Idle>,
     /// What can be set for each hardware thread.
     pub each: Vec<EachCpu>,
@@ -250,7 +221,6 @@ pub struct Cpu {
 /// What can be set for one hardware thread.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
 pub struct EachCpu {
-    /// Its number.
     pub cpu: u32,
     /// How its clock is governed.
     pub governor: Option<String>,
@@ -260,16 +230,12 @@ pub struct EachCpu {
     pub allowed_khz: Option<u64>,
     /// Most that it has, in kHz.
     pub most_khz: Option<u64>,
-    /// Its idle states.
     pub idle: Vec<Idle>,
 }
 
-/// An idle state.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
 pub struct Idle {
-    /// Number.
     pub index: u32,
-    /// Name.
     pub name: String,
     /// Time to leave it in µs.
     pub exit_us: u32,
@@ -277,14 +243,11 @@ pub struct Idle {
     pub disabled: bool,
 }
 
-/// MemoryState.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
 pub struct MemoryState {
     /// In all, in 10⁹ bytes.
     pub total_gb: Option<f64>,
-    /// Free for programs.
     pub available_gb: Option<f64>,
-    /// Swapped out.
     pub swap_used_gb: Option<f64>,
     /// How readily the system swaps, 0 to 200.
     pub swappiness: Option<u32>,
@@ -305,10 +268,8 @@ pub struct UserLimits {
     pub group_realtime_us: Option<i64>,
 }
 
-/// The kernel.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
 pub struct Kernel {
-    /// Version.
     pub version: Option<String>,
     /// `none`, `voluntary`, `full` or `realtime`.
     pub preemption: Option<String>,
@@ -324,7 +285,6 @@ pub struct Kernel {
     pub realtime_period_us: Option<u64>,
 }
 
-/// Energy and heat.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
 pub struct EnergyState {
     /// It runs on battery.
@@ -340,7 +300,6 @@ pub struct EnergyState {
 /// A program that used the processor.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct BusyProgram {
-    /// Name.
     pub name: String,
     /// Share of one core.
     pub core_share: f64,
@@ -351,7 +310,6 @@ pub struct BusyProgram {
 pub struct SeenRate {
     /// What people call it.
     pub name: String,
-    /// Its rate.
     pub rate_hz: Hz,
     /// Which of the cards it belongs to; none for a server.
     #[serde(skip)]

@@ -9,11 +9,8 @@ use swiftloop_units::{Factor, KilobitsPerSecond, Ms, Range};
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Attack {
-    /// Struck or plucked.
     Sharp,
-    /// Sung, blown, spoken.
     Medium,
-    /// Bowed or swelling.
     Slow,
 }
 
@@ -25,7 +22,6 @@ pub struct EnsembleRow {
     pub attack: Attack,
     /// Where it is noticed, and where playing in time fails.
     pub limit_ms: TwoLimits,
-    /// Why.
     pub reason: String,
 }
 
@@ -37,7 +33,6 @@ pub struct Tempo {
     pub up_to_bpm: f64,
     /// Both figures times this.
     pub times: Factor,
-    /// Why.
     pub reason: String,
 }
 

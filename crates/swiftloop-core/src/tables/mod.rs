@@ -125,7 +125,6 @@ impl TryFrom<TableRows> for Tables {
 pub struct DriverModel {
     /// Word used in rig files and on the command line.
     pub id: String,
-    /// Name for people.
     pub name: String,
     /// The audio server that it goes through, where it goes through one.
     #[serde(default)]
@@ -159,10 +158,8 @@ pub struct DriverModel {
 /// An audio server, by the name that it has in surveys.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
 pub enum ServerKind {
-    /// JACK.
     #[serde(rename = "JACK")]
     Jack,
-    /// PipeWire.
     PipeWire,
 }
 
@@ -205,13 +202,10 @@ pub struct Listener {
     pub also: Vec<String>,
     /// Limit on closed headphones.
     pub headphones_ms: TwoLimits,
-    /// Limit on in-ears.
     pub in_ears_ms: TwoLimits,
-    /// Limit with speakers.
     pub speakers_ms: TwoLimits,
     /// How sharp attacks are: a row of the limits of ensembles.
     pub attack: Attack,
-    /// Why.
     pub reason: String,
 }
 
@@ -257,7 +251,6 @@ impl MachineClass {
 pub struct MachineRow {
     /// `desktop`, `laptop`, …
     pub class: String,
-    /// The power plan.
     pub power: PowerPlan,
     /// Half of all wake-ups are faster than this.
     pub median_us: Range<Micros>,
@@ -296,7 +289,6 @@ pub struct PhaseKind {
     pub one_take_minutes: Option<f64>,
     /// Packets an hour that may come late or never, where one plays together over a network.
     pub late_packets_per_hour: f64,
-    /// Why.
     pub reason: String,
 }
 
@@ -304,7 +296,6 @@ pub struct PhaseKind {
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct RemedyRow {
-    /// Which.
     #[serde(rename = "id")]
     pub kind: RemedyKind,
     /// How much it disturbs the work; whole numbers, 1 = hardly anybody notices.

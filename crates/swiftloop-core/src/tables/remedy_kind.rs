@@ -115,11 +115,9 @@ kinds! {
     OtherMeeting = "other-meeting-point", Line, Changes;
     /// One channel goes over the line instead of more.
     Mono = "mono", Line, Changes;
-    /// Oversampling is halved.
     LessOversampling = "less-oversampling", Session, Changes;
     /// Copies of one processor become one on a send.
     ShareSend = "share-send", Session, Changes;
-    /// Voices are halved.
     FewerVoices = "fewer-voices", Session, Changes;
     /// An instrument is printed without its effects.
     PrintDry = "print-dry", Session, Prints;

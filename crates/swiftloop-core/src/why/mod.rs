@@ -10,7 +10,6 @@ use swiftloop_measure::trace::{HolderKind, MatchedCrackles, TraceSummary, Who};
 use swiftloop_units::Block;
 use swiftloop_units::stats::Pareto;
 
-/// What is known.
 #[derive(Debug)]
 pub struct Evidence<'a> {
     /// What the recording's crackles point to.
@@ -32,7 +31,6 @@ pub struct Evidence<'a> {
 pub enum Fault {
     /// There are no crackles.
     Nothing,
-    /// Two clocks.
     Clocks,
     /// Something on the way of one channel.
     Channel(usize),
@@ -46,7 +44,6 @@ pub enum Fault {
     Computer(Finding),
     /// The blocks were in time: driver, cable or interface lost them.
     Driver,
-    /// Nothing known fits.
     Unknown,
 }
 
@@ -60,12 +57,7 @@ pub enum Reason {
     /// Noted at this buffer and at a larger one, an hour.
     Noted((u32, f64), (u32, f64)),
     /// So many late blocks, of which so many would have been in time without the thief.
-    Trace {
-        /// Late blocks.
-        late: u64,
-        /// Cured.
-        cured: u64,
-    },
+    Trace { late: u64, cured: u64 },
     /// The trace has late blocks at so many of the crackles.
     Heard {
         /// Crackles that have one.
@@ -86,11 +78,9 @@ pub enum Reason {
 /// How sure the answer is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Sureness {
-    /// One of several.
     Open,
     /// More likely than all others.
     Likely,
-    /// Nearly certain.
     Sure,
 }
 
@@ -125,12 +115,9 @@ pub enum Measure {
     Nothing,
 }
 
-/// The answer.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Verdict {
-    /// Whose fault.
     pub fault: Fault,
-    /// How sure.
     pub sure: Sureness,
     /// What speaks for it.
     pub reasons: Vec<Reason>,

@@ -3,7 +3,6 @@
 use std::collections::HashSet;
 use swiftloop_core::session::{ProcessorKind, Source, State};
 
-/// What was found.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct ImportedProject {
     /// A name for people.
@@ -12,9 +11,7 @@ pub struct ImportedProject {
     pub source: String,
     /// Rates of the recordings in it, with how many there are of each, the most frequent first.
     pub rates_hz: Vec<(u32, usize)>,
-    /// Tracks.
     pub tracks: Vec<FoundTrack>,
-    /// Buses.
     pub buses: Vec<FoundBus>,
     /// Processors on the main output.
     pub main: Vec<FoundProcessor>,
@@ -22,7 +19,6 @@ pub struct ImportedProject {
     pub remarks: Vec<String>,
 }
 
-/// A track.
 #[derive(Debug, Clone, PartialEq)]
 pub struct FoundTrack {
     /// Its id in the session.
@@ -35,7 +31,6 @@ pub struct FoundTrack {
     pub source: Source,
     /// Why that is so.
     pub because: &'static str,
-    /// Channels.
     pub channels: u32,
     /// Id of the bus it goes to, or `main`.
     pub to: String,
@@ -43,15 +38,12 @@ pub struct FoundTrack {
     pub sends: Vec<String>,
     /// Its processors in order.
     pub processors: Vec<FoundProcessor>,
-    /// Muted.
     pub muted: bool,
-    /// Switched off.
     pub disabled: bool,
     /// Nothing is on it.
     pub unused: bool,
 }
 
-/// A bus.
 #[derive(Debug, Clone, PartialEq)]
 pub struct FoundBus {
     /// Its id in the session.
@@ -66,11 +58,9 @@ pub struct FoundBus {
     pub sends: Vec<String>,
     /// Its processors in order.
     pub processors: Vec<FoundProcessor>,
-    /// Switched off.
     pub disabled: bool,
 }
 
-/// A processor.
 #[derive(Debug, Clone, PartialEq)]
 pub struct FoundProcessor {
     /// Its id in the session.
@@ -83,7 +73,6 @@ pub struct FoundProcessor {
     pub kind: ProcessorKind,
     /// Most notes at once, for an instrument.
     pub voices: Option<u32>,
-    /// Its state.
     pub state: State,
     /// Where its settings lie in the source.
     pub settings: Option<String>,
@@ -98,7 +87,6 @@ impl ImportedProject {
         self.rates_hz.first().map(|r| r.0)
     }
 
-    /// All processors.
     pub fn processors(&self) -> impl Iterator<Item = &FoundProcessor> {
         let tracks = self.tracks.iter().flat_map(|t| &t.processors);
         tracks.chain(self.buses.iter().flat_map(|b| &b.processors)).chain(&self.main)

@@ -12,7 +12,6 @@ use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, TableLike,
 /// A session with what was imported.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Merged {
-    /// The session file.
     pub session: String,
     /// What this import wrote by itself, to tell the user's changes from the source's next time.
     pub written: String,

@@ -5,10 +5,8 @@ use super::found::{FoundProcessor, ImportedProject};
 use std::fmt::Write;
 use swiftloop_core::session::{ProcessorKind, Source, State};
 
-/// Comments stand here.
 const COMMENT: usize = 34;
 
-/// The session file.
 pub(super) fn session(found: &ImportedProject) -> String {
     let mut text = format!(
         "# Imported from {}. What you write or change here stays when it is imported again.\n\

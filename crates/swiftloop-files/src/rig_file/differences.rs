@@ -22,12 +22,9 @@ pub struct FigureDifference {
 /// Which figures of the file give way.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub enum Replace {
-    /// None.
     #[default]
     Nothing,
-    /// These keys.
     Keys(Vec<String>),
-    /// All that differ.
     All,
 }
 

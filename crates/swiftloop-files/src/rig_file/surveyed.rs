@@ -137,7 +137,6 @@ fn complete_list(
     }
 }
 
-/// The whole file.
 fn text(i: &Inventory, disk_free_gb: Option<f64>) -> String {
     let mut out = String::from(
         "# What swiftloop survey found. Ranges are [low, typical, high]; the unit is part of each key.\n\

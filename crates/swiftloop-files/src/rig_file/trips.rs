@@ -15,7 +15,6 @@ pub struct NewTrip {
     pub interface: String,
     /// Driver, by its id or model.
     pub driver: String,
-    /// The figures.
     pub trip: MeasuredTrip,
 }
 

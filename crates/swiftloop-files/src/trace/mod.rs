@@ -23,11 +23,8 @@ const UNKNOWN_KINDS: usize = 256;
 /// What was read of a trace.
 #[derive(Debug, Default)]
 pub struct TraceReading {
-    /// What it told.
     pub told: TraceSummary,
-    /// Its names.
     pub names: Names,
-    /// Lines in all.
     pub lines: u64,
     /// Lines that are neither events nor remarks.
     pub unread: u64,
@@ -48,17 +45,11 @@ pub struct TraceReading {
 /// Kinds of events that were there: what is missing limits what can be told.
 #[derive(Debug, Default, Clone, Copy, PartialEq, Eq)]
 pub struct EventKindsSeen {
-    /// Changes of threads.
     pub switches: bool,
-    /// Threads being woken.
     pub wakings: bool,
-    /// Interrupts.
     pub interrupts: bool,
-    /// Soft interrupts.
     pub soft: bool,
-    /// Timers.
     pub timers: bool,
-    /// Time counted.
     pub counted: bool,
 }
 
@@ -154,7 +145,6 @@ pub struct TraceStream {
 }
 
 impl TraceStream {
-    /// Begins.
     #[must_use]
     pub fn new(question: &TraceQuery) -> Self {
         Self {

@@ -40,7 +40,6 @@ struct TableColumns {
     priority: Option<usize>,
 }
 
-/// Reads all rows.
 pub(super) fn read(
     input: impl Read,
     path: &Path,

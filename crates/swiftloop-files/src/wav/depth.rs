@@ -14,7 +14,6 @@ pub enum Depth {
 }
 
 impl Depth {
-    /// For people.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {

@@ -23,7 +23,6 @@ pub struct Manner {
     pub kbit_s: f64,
 }
 
-/// All of it.
 #[derive(Debug, Clone)]
 pub struct Asked {
     pub seed: u64,

@@ -58,7 +58,6 @@ struct State {
     free_from: Option<Instant>,
 }
 
-/// One way.
 pub struct Way {
     manner: Manner,
     name: &'static str,
@@ -95,7 +94,6 @@ impl Way {
         Self { manner, name, log, state: Mutex::new(state), news: Condvar::new() }
     }
 
-    /// A packet came.
     pub fn take(&self, bytes: &[u8], came: Instant, to: To) {
         let m = self.manner;
         let mut state = open(&self.state);

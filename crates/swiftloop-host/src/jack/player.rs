@@ -32,7 +32,6 @@ pub struct ToPlay<'a> {
     pub buffer: Option<u32>,
 }
 
-/// What was recorded.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PlayedTake {
     /// A vector for each port.
@@ -43,7 +42,6 @@ pub struct PlayedTake {
     pub xruns: u64,
     /// Frames that were recorded, no more than asked for.
     pub frames: usize,
-    /// It was stopped.
     pub stopped: bool,
 }
 
@@ -217,7 +215,6 @@ fn settle(server: &Server, buffer: Option<u32>, seen: &PlayerShared) -> Result<(
     }
 }
 
-/// Our own ports.
 pub(super) struct Ports {
     pub outputs: Vec<*mut Port>,
     pub inputs: Vec<*mut Port>,

@@ -21,16 +21,13 @@ pub enum ServerError {
     /// This build loads none.
     #[error("this program stands alone and loads no library, so it speaks to no JACK or PipeWire server")]
     Alone,
-    /// No library.
     #[error("no JACK library is installed")]
     NoLibrary,
-    /// Nobody answers.
     #[error("no JACK or PipeWire server is running that this user may use")]
     NoServer,
     /// It would not do what was asked.
     #[error("the server refused {0}")]
     Refused(String),
-    /// It went away.
     #[error("the server went away")]
     Gone,
     /// It is there and says nothing.
@@ -76,7 +73,6 @@ pub struct About {
 /// Delay that a port tells.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PortDelay {
-    /// Its name.
     pub name: String,
     /// Sound comes from outside.
     pub capture: bool,

@@ -25,7 +25,6 @@ const LINGER: Duration = Duration::from_millis(1200);
 /// How often is looked for what came.
 const LOOK: Duration = Duration::from_millis(5);
 
-/// What to measure.
 #[derive(Debug, Clone)]
 pub struct Ask {
     /// Where the reflector is.
@@ -38,16 +37,13 @@ pub struct Ask {
     pub bytes: usize,
     /// How routers are asked to treat it (0 to 63).
     pub dscp: u8,
-    /// For signed packets.
     pub key: Option<StampKey>,
-    /// Other traffic beside.
     pub load: Option<TrafficPattern>,
 }
 
 /// Other traffic: on for so long, off for so long, and so on.
 #[derive(Debug, Clone, Copy)]
 pub struct TrafficPattern {
-    /// So much.
     pub kbit_s: f64,
     /// On and off for so long.
     pub turns: Duration,
@@ -58,9 +54,7 @@ pub struct TrafficPattern {
 pub struct Progress {
     /// Packets that were sent.
     pub sent: usize,
-    /// Answers that came.
     pub answered: usize,
-    /// For so long.
     pub passed: Duration,
     /// The way of the last packet there and back, in nanoseconds.
     pub last_trip: i64,
@@ -240,7 +234,6 @@ impl Came {
     }
 }
 
-/// The greeting.
 struct Greeting<'a> {
     socket: &'a Socket,
     ask: &'a Ask,

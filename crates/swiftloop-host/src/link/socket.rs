@@ -16,10 +16,8 @@ pub enum LinkError {
     /// Packets cannot be sent there.
     #[error("cannot send to {0}: {1}")]
     CannotSend(SocketAddr, std::io::Error),
-    /// Nobody listens there.
     #[error("{0} refuses: nobody listens there")]
     Refused(SocketAddr),
-    /// No answer came.
     #[error("{0} does not answer")]
     Silent(SocketAddr),
     /// Answers come, but none that fits.
@@ -28,7 +26,6 @@ pub enum LinkError {
     /// Short packets come back, these do not.
     #[error("{at} answers short packets, but none of {bytes} bytes")]
     TooLarge {
-        /// Where.
         at: SocketAddr,
         /// So many bytes behind the head of UDP.
         bytes: usize,
@@ -62,7 +59,6 @@ const ROOM_BYTES: usize = 4 << 20;
 /// does not read it must not ask for it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Stamps {
-    /// What arrives.
     Arrivals,
     /// What arrives, and what went.
     Both,

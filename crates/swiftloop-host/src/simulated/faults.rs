@@ -2,7 +2,6 @@
 
 use swiftloop_measure::listen::CrackleKind;
 
-/// One break.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Damage {
     /// How: a skip loses frames, a slip one frame, a repeat stands in place of what belongs there.

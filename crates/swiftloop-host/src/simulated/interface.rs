@@ -27,7 +27,6 @@ pub struct SimulatedInterface {
 /// What came back, and the truth about it.
 #[derive(Debug, Clone)]
 pub struct SimulatedTake {
-    /// The recording.
     pub samples: Vec<f32>,
     /// Its round trip in frames at the beginning.
     pub round_trip_frames: f64,

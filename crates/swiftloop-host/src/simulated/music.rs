@@ -5,14 +5,11 @@ use super::gauss;
 use std::f64::consts::TAU;
 use swiftloop_units::Hz;
 
-/// Who plays.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Instrument {
     /// Strings with a sharp attack.
     Plucked,
-    /// Kick, snare, cymbals.
     Drums,
-    /// Held notes.
     Drone,
     /// Vowels, stops and hisses.
     Voice,
@@ -21,9 +18,7 @@ pub enum Instrument {
 /// Two ways to make each sound.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Playing {
-    /// For tuning.
     Rehearsal,
-    /// For judging.
     Concert,
 }
 
@@ -263,7 +258,6 @@ fn voice(style: Playing, rate: f64, frames: usize, random: &mut fastrand::Rng) -
     out
 }
 
-/// Two poles.
 struct Resonator {
     a: f64,
     b: f64,

@@ -37,7 +37,6 @@ struct Counters {
 /// A look at one worker.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct WorkerReading {
-    /// Blocks done.
     pub blocks: u64,
     /// Latest wake-up since the last reset, in µs.
     pub worst_wake_us: f64,

@@ -15,7 +15,6 @@ pub struct Permission {
 }
 
 impl Permission {
-    /// Everything was granted.
     #[must_use]
     pub fn whole(&self) -> bool {
         self.realtime && self.locked
@@ -40,7 +39,6 @@ pub fn permission() -> Permission {
     answer
 }
 
-/// Raises this thread.
 pub(crate) fn realtime() -> Result<(), String> {
     Here::realtime()
 }

@@ -33,7 +33,6 @@ pub struct WorkerRecord {
     pub exec: Histogram<u64>,
     /// Execution times beside what they should be, in thousandths (1000 = as calibrated).
     pub ratio: Histogram<u64>,
-    /// The slow wake-ups.
     pub slow: Vec<Late>,
     /// Time spent and time as calibrated, second by second (the last entry takes all that follows).
     seconds: Vec<(f64, f64)>,
@@ -93,7 +92,6 @@ impl WorkerRecord {
 pub struct Record {
     /// What the machine granted.
     pub permission: Permission,
-    /// Each worker.
     pub workers: Vec<WorkerRecord>,
     /// Blocks that fell due.
     pub blocks: u64,
@@ -110,7 +108,6 @@ pub struct Record {
 }
 
 impl Record {
-    /// Blocks and misses.
     #[must_use]
     pub fn observed(&self) -> Observed {
         Observed {

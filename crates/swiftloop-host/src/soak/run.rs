@@ -29,7 +29,6 @@ pub enum SoakError {
     /// The histogram refused its bounds.
     #[error("the histogram cannot be made: {0}")]
     Histogram(#[from] hdrhistogram::CreationError),
-    /// A worker died.
     #[error("a worker died")]
     Died,
 }

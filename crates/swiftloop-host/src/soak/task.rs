@@ -2,7 +2,6 @@
 
 use swiftloop_core::soak::WorkPattern;
 
-/// What to do.
 #[derive(Debug, Clone)]
 pub struct Task {
     /// Time between blocks, in nanoseconds.

@@ -4,7 +4,6 @@ use std::time::Instant;
 use swiftloop_core::survey::BusyProgram;
 use sysinfo::{Pid, ProcessRefreshKind, ProcessesToUpdate, System};
 
-/// Programs told.
 const MOST: usize = 5;
 /// Less than this share of a core is nothing.
 const LEAST: f64 = 0.02;

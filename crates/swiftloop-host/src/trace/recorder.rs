@@ -52,7 +52,6 @@ const RING_KB: (u64, u64) = (512, 64 * 1024);
 /// How long it is watched how much happens.
 const LOOK: Duration = Duration::from_millis(300);
 
-/// What is wanted.
 #[derive(Debug, Clone)]
 pub struct RecorderOrder {
     /// Names of threads whose faults are recorded as well; a `*` at the end stands for anything.
@@ -81,7 +80,6 @@ pub struct Recorder {
 /// What a core's ring holds.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Ring {
-    /// Events in it.
     pub entries: u64,
     /// Events that were written over.
     pub overrun: u64,
@@ -292,7 +290,6 @@ impl Drop for Recorder {
     }
 }
 
-/// Writes marks.
 #[derive(Debug)]
 pub struct Marker(File);
 

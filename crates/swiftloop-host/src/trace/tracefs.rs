@@ -27,12 +27,10 @@ pub enum RecordError {
     /// The clock that ours can be compared with is missing.
     #[error("this kernel's trace has no clock `mono`")]
     NoClock,
-    /// Something else.
     #[error("the kernel's trace: {path}: {source}")]
     Io {
         /// What was read or written.
         path: PathBuf,
-        /// What went wrong.
         source: io::Error,
     },
 }

@@ -39,12 +39,7 @@ pub enum TunableError {
     PipeWire(String),
     /// The system says no.
     #[error("{what}: {why}")]
-    Refused {
-        /// What was tried.
-        what: String,
-        /// What it says.
-        why: std::io::Error,
-    },
+    Refused { what: String, why: std::io::Error },
 }
 
 impl TunableError {
@@ -94,13 +89,11 @@ pub struct Tunables {
 }
 
 impl Tunables {
-    /// Of this computer.
     #[must_use]
     pub fn here() -> Self {
         Self { root: PathBuf::from("/"), copy: false }
     }
 
-    /// Of a copy.
     #[must_use]
     pub fn of_copy(root: &Path) -> Self {
         Self { root: root.to_path_buf(), copy: true }

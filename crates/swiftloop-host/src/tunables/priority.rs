@@ -34,7 +34,6 @@ pub(super) fn read(thread: u32, name: &str) -> Result<String, TunableError> {
     })
 }
 
-/// Schedules it so.
 pub(super) fn put(thread: u32, name: &str, to: &str) -> Result<(), TunableError> {
     named(thread, name)?;
     let what = format!("thread {thread} ({name})");

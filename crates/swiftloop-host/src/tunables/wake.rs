@@ -4,7 +4,6 @@
 use std::fs::{File, OpenOptions};
 use std::io::{Read, Write};
 
-/// The device.
 pub(super) const DEVICE: &str = "/dev/cpu_dma_latency";
 
 /// The longest time that is allowed now, in µs; nothing where the kernel does not say or this user may not ask.

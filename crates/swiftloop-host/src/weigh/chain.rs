@@ -27,11 +27,8 @@ const ALONE: usize = 4;
 /// One processor of the chain.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct ChainMember {
-    /// Its library.
     pub library: PathBuf,
-    /// Its standard.
     pub standard: String,
-    /// Its id.
     pub id: String,
     /// So many of it.
     pub copies: u32,
@@ -39,12 +36,10 @@ pub struct ChainMember {
     pub alone_ns: f64,
 }
 
-/// What to do.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct ChainTask {
     /// The processors, in order.
     pub links: Vec<ChainMember>,
-    /// The rate.
     pub rate_hz: u32,
     /// Frames of a block.
     pub block: u32,
@@ -67,13 +62,11 @@ impl ChainTask {
 /// What came of it.
 #[derive(Debug, Clone)]
 pub struct ChainLived {
-    /// Blocks and misses.
     pub observed: Observed,
     /// Delays, and how long the work took beside what it was weighed at.
     pub heard: Samples,
     /// What blocks took, in µs.
     pub exec_us: ValueCounts,
-    /// What was granted.
     pub permission: Permission,
     /// By how much the wall clock was set meanwhile.
     pub clock_step_s: f64,

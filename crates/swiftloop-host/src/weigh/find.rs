@@ -16,7 +16,6 @@ const LARGEST: u64 = 1 << 30;
 pub struct NamedProcessor {
     /// The word of its standard.
     pub standard: String,
-    /// Its id.
     pub id: String,
 }
 

@@ -31,15 +31,11 @@ const NEARLY: f64 = 0.8;
 /// What the process of its own is asked for.
 #[derive(Debug, Clone, Default)]
 pub struct ChildTask {
-    /// The library.
     pub library: PathBuf,
-    /// The standard.
     pub standard: String,
     /// The processor; what there is is listed without one.
     pub id: Option<String>,
-    /// Rates.
     pub rates_hz: Vec<u32>,
-    /// Blocks.
     pub blocks: Vec<u32>,
     /// The file with its settings.
     pub settings: Option<PathBuf>,

@@ -44,7 +44,6 @@ const MOST: c_ulong = 10_000;
 /// Ports of one processor, at the most.
 const MOST_PORTS: c_ulong = 4_096;
 
-/// The standard.
 pub(super) struct Ladspa;
 
 type Describe = unsafe extern "C" fn(c_ulong) -> *const LadspaDescriptor;

@@ -93,7 +93,6 @@ unsafe extern "C" fn unmap(_: *mut c_void, number: u32) -> *const c_char {
     (number as usize).checked_sub(1).and_then(|i| known.get(i)).map_or(std::ptr::null(), |k| k.as_ptr())
 }
 
-/// The standard.
 pub(super) struct Lv2;
 
 impl Standard for Lv2 {

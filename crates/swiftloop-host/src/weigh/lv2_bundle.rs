@@ -25,15 +25,12 @@ const MOST_STATEMENTS: usize = 2_000_000;
 pub(super) enum Through {
     /// Sound, or what is as fast.
     Sound,
-    /// A figure.
     Figure,
-    /// Events.
     Events,
     /// Something else, which may be left out.
     Nothing,
 }
 
-/// One port.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) struct PortOf {
     pub index: u32,
@@ -42,7 +39,6 @@ pub(super) struct PortOf {
     pub usual: f32,
     /// It tells the delay in frames.
     pub is_latency: bool,
-    /// It takes notes.
     pub notes: bool,
     /// It may be left unconnected.
     pub optional: bool,

@@ -4,7 +4,6 @@
 use super::{Listed, Running, Standard, Unfit};
 use std::path::{Path, PathBuf};
 
-/// What one does.
 struct SyntheticKind {
     id: &'static str,
     name: &'static str,
@@ -58,7 +57,6 @@ const KINDS: [SyntheticKind; 10] = [
     },
 ];
 
-/// The standard.
 pub(super) struct MadeUp;
 
 impl Standard for MadeUp {

@@ -22,13 +22,9 @@ const LONGEST: u64 = 16 << 20;
 pub struct WeighCommand<'a> {
     /// This program, which is started as the process of its own.
     pub program: &'a Path,
-    /// The library.
     pub library: &'a Path,
-    /// The standard.
     pub standard: &'a str,
-    /// Rates.
     pub rates_hz: &'a [u32],
-    /// Blocks.
     pub blocks: &'a [u32],
     /// The file with its settings; as it begins without one.
     pub settings: Option<&'a Path>,
@@ -39,7 +35,6 @@ pub struct WeighCommand<'a> {
 /// How weighing a processor ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Status {
-    /// All was measured.
     Weighed,
     /// It took its process down.
     Crashed,
@@ -56,7 +51,6 @@ pub enum Status {
 }
 
 impl Status {
-    /// Its word.
     #[must_use]
     pub fn word(&self) -> &'static str {
         match self {
@@ -74,7 +68,6 @@ impl Status {
 /// What came of one.
 #[derive(Debug, Clone, PartialEq)]
 pub struct WeighOutcome {
-    /// How it ended.
     pub status: Status,
     /// What was measured until then.
     pub by_rate: Vec<AtRate>,

@@ -149,7 +149,6 @@ pub struct LineMeasurement {
 pub struct LateSoFar {
     /// Packets that came too late or never, on the worse of both ways.
     pub count: u64,
-    /// In so long.
     pub time: Seconds,
 }
 

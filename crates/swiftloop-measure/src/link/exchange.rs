@@ -37,11 +37,9 @@ pub struct Exchange {
 /// What became of a packet.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum PacketFate {
-    /// It came back.
     Back {
         /// Way there, in nanoseconds between two clocks.
         forth: i64,
-        /// Way back.
         back: i64,
     },
     /// It never arrived there.
@@ -61,7 +59,6 @@ pub struct Sorted {
     pub fate: Vec<PacketFate>,
     /// Whether there was other traffic of ours.
     pub loaded: Vec<bool>,
-    /// Counts beside.
     pub seen: StrayCounts,
 }
 

@@ -13,7 +13,6 @@ use swiftloop_units::stats::{HEAVIEST, Pareto, ParetoFit, fit_pareto};
 pub struct PerHourLate {
     /// Ten minutes of it show no fewer than this, in 19 of 20.
     pub low: f64,
-    /// To expect.
     pub typical: f64,
     /// Ten minutes of it show no more than this, in 19 of 20.
     pub high: f64,
@@ -34,7 +33,6 @@ impl PerHourLate {
         self.with(other, f64::max)
     }
 
-    /// Figure by figure.
     #[must_use]
     pub fn with(self, other: Self, both: impl Fn(f64, f64) -> f64) -> Self {
         Self {
@@ -86,7 +84,6 @@ const TOLD_FOR_HOURS: f64 = 1.0 / 6.0;
 /// What a receive buffer does.
 #[derive(Debug, Clone)]
 pub struct Lateness {
-    /// Packets that count.
     count: usize,
     hours: f64,
     /// How late each is that is later than the threshold, rising.
@@ -151,7 +148,6 @@ impl Lateness {
         self.crowd
     }
 
-    /// Packets that count.
     #[must_use]
     pub fn count(&self) -> usize {
         self.count

@@ -12,7 +12,6 @@ use serde::{Deserialize, Serialize};
 pub struct FigureRange {
     /// At the least, in 19 of 20.
     pub low: f64,
-    /// To expect.
     pub typical: f64,
     /// At the most, in 19 of 20.
     pub high: f64,
@@ -22,9 +21,7 @@ pub struct FigureRange {
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct TimeSpread {
-    /// The least.
     pub floor: f64,
-    /// Half are below.
     pub p50: f64,
     /// 9 of 10 are below.
     pub p90: f64,
@@ -32,7 +29,6 @@ pub struct TimeSpread {
     pub p99: f64,
     /// 999 of 1000 are below.
     pub p999: f64,
-    /// The most.
     pub max: f64,
 }
 
@@ -40,11 +36,9 @@ pub struct TimeSpread {
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct BySpare {
-    /// Each packet once.
     pub none: PerHourLate,
     /// With a packet of parity behind four.
     pub parity: PerHourLate,
-    /// Each packet twice.
     pub twice: PerHourLate,
 }
 
@@ -64,13 +58,10 @@ impl BySpare {
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct BufferRow {
-    /// Its length.
     pub ms: f64,
     /// The worse of both ways, each packet once.
     pub late_per_hour: PerHourLate,
-    /// At their side.
     pub forth: BySpare,
-    /// At ours.
     pub back: BySpare,
 }
 
@@ -137,19 +128,15 @@ pub struct TrafficEffect {
     pub kbit_s: f64,
     /// How late packets were without it.
     pub quiet_ms: TimeSpread,
-    /// And with it.
     pub loaded_ms: TimeSpread,
     /// Share of packets lost with it.
     pub loss: FigureRange,
 }
 
-/// Both ways.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct BothWays<T> {
-    /// There.
     pub forth: T,
-    /// Back.
     pub back: T,
 }
 
@@ -172,11 +159,8 @@ pub struct Measured {
     pub packet: Carried,
     /// With what it was measured.
     pub with: Own,
-    /// Packets that count.
     pub sent: u64,
-    /// Of these, answered.
     pub received: u64,
-    /// For so long.
     pub seconds: f64,
     /// Share of packets that never came back.
     pub loss: FigureRange,
@@ -231,7 +215,6 @@ pub struct Measured {
 /// The word in `format`.
 pub const FORMAT: &str = "swiftloop.link-measure/1";
 
-/// Which way.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Towards {
     /// From us to them.
@@ -275,7 +258,6 @@ impl Measured {
         }
     }
 
-    /// Packets a second.
     #[must_use]
     pub fn per_second(&self) -> f64 {
         1000.0 / self.packet.every_ms

@@ -30,9 +30,7 @@ pub const USUAL_MTU: u32 = 1500;
 pub struct Stream {
     /// Frames in a packet.
     pub frames: Block,
-    /// Their rate.
     pub rate: Hz,
-    /// Channels.
     pub channels: u32,
     /// How samples are written.
     pub coding: Coding,
@@ -44,7 +42,6 @@ pub struct Stream {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Spare {
-    /// Nothing.
     None,
     /// Each packet carries the one before once more.
     Twice,
@@ -87,7 +84,6 @@ impl Stream {
         Ms::from(self.frames.period(self.rate))
     }
 
-    /// Packets a second.
     #[must_use]
     pub fn per_second(&self) -> f64 {
         1000.0 / self.period().raw()
@@ -166,13 +162,11 @@ pub enum WhyNotPacket {
 /// One size of packet.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct PacketChoice {
-    /// The stream.
     pub stream: Stream,
     /// Packet and receive buffer together.
     pub delay: Ms,
     /// The receive buffer that goes with it.
     pub buffer: Ms,
-    /// Line rate.
     pub line_kbit_s: f64,
     /// Why it is not the one; nothing for the best.
     pub why_not: Option<WhyNotPacket>,

@@ -20,7 +20,6 @@ const SENDERS: usize = 64;
 /// What the reflector did with what it got.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct ReflectorTally {
-    /// Answered.
     pub answered: u64,
     /// No packets of the standard.
     pub refused: u64,
@@ -35,7 +34,6 @@ pub struct ReflectorTally {
 pub struct Arrived<'b> {
     /// Its bytes.
     pub bytes: &'b [u8],
-    /// From where.
     pub from: SocketAddr,
     /// When, in nanoseconds since 1970 by the reflector's clock.
     pub at: i64,
@@ -67,7 +65,6 @@ impl Reflector {
         Self { memory, key, limit, senders: BTreeMap::new(), tally: ReflectorTally::default() }
     }
 
-    /// What it did.
     #[must_use]
     pub fn tally(&self) -> ReflectorTally {
         self.tally

@@ -42,11 +42,9 @@ pub struct Attribution {
     pub cause: CrackleCause,
     /// The block that explains lengths and places.
     pub block: Option<Block>,
-    /// The one channel.
     pub channel: Option<usize>,
     /// How far the clocks are apart, from the time between slips.
     pub drift: Option<Ppm>,
-    /// Time between slips.
     pub interval: Option<Frames>,
     /// From 0 to 1.
     pub confidence: f64,
@@ -62,7 +60,6 @@ const LONGEST_S: f64 = 0.05;
 /// A block is named from this confidence on.
 const SURE: f64 = 0.8;
 
-/// Finds the cause.
 #[must_use]
 pub fn attribute(events: &[Crackle], channels: usize, rate: Hz) -> Attribution {
     let nothing = Attribution {

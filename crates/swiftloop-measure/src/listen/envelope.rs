@@ -4,14 +4,11 @@
 use super::{AudioSource, banks};
 use swiftloop_units::Seconds;
 
-/// One column.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Column {
-    /// When it begins.
     pub at: Seconds,
     /// Lowest value of all channels.
     pub low: f32,
-    /// Highest value.
     pub high: f32,
 }
 

@@ -51,10 +51,8 @@ const MENDED: [(CrackleKind, f64); 3] =
     [(CrackleKind::Click, 0.012), (CrackleKind::Slip, 0.055), (CrackleKind::Skip, 0.015)];
 /// What weakness leaves of the confidence.
 pub const WEAK: f64 = 0.5;
-/// Longest click.
 const LONGEST_CLICK: usize = 12;
 
-/// Finds them.
 #[must_use]
 pub fn jumps(samples: &[f32], step: f32, rate: f64) -> Vec<ChannelMarks> {
     let cells = surprises(samples);
@@ -101,7 +99,6 @@ fn surprises(samples: &[f32]) -> Vec<f32> {
     cells
 }
 
-/// Root mean square.
 fn level(values: impl Iterator<Item = f64>) -> f64 {
     let (mut sum, mut count) = (0.0, 0.0);
     for v in values {

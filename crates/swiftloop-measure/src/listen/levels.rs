@@ -3,12 +3,10 @@
 use super::sinc::sinc;
 use std::sync::LazyLock;
 
-/// Of one channel.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Levels {
     /// Mean of all samples.
     pub dc_offset: f64,
-    /// Highest sample.
     pub peak: f64,
     /// Highest value between samples, where a sample comes near full scale; else the highest sample.
     pub true_peak: f64,

@@ -26,7 +26,6 @@ pub use scan::{Scan, listen};
 use std::ops::Range;
 use swiftloop_units::Hz;
 
-/// What broke.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum CrackleKind {
     /// Zeros instead of sound.
@@ -61,14 +60,12 @@ impl CrackleKind {
     }
 }
 
-/// One crackle.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Crackle {
     /// First frame that is wrong; after lost frames the first that follows.
     pub start: u64,
     /// Wrong frames; 0 when frames are only missing.
     pub length: u64,
-    /// What broke.
     pub kind: CrackleKind,
     /// Channels it is heard on, from 0.
     pub channels: Vec<usize>,
@@ -117,9 +114,7 @@ pub(crate) fn banks(channels: usize) -> impl Iterator<Item = Range<usize>> {
 pub trait AudioSource: Sync {
     /// Why a stretch cannot be had.
     type Error: Send;
-    /// Sample rate.
     fn rate(&self) -> Hz;
-    /// Channels.
     fn channels(&self) -> usize;
     /// Frames.
     fn frames(&self) -> u64;
@@ -158,12 +153,10 @@ pub trait AudioSource: Sync {
     }
 }
 
-/// Samples in memory.
 #[derive(Debug)]
 pub struct InMemory<'a> {
     /// A vector for each channel.
     pub channels: &'a [Vec<f32>],
-    /// Sample rate.
     pub rate: Hz,
     /// The smallest step between two values.
     pub step: f32,
@@ -204,11 +197,9 @@ impl AudioSource for InMemory<'_> {
 /// beginning of the samples that were looked at.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct ChannelMarks {
-    /// First wrong frame.
     pub start: usize,
     /// Wrong frames.
     pub length: usize,
-    /// What broke.
     pub kind: CrackleKind,
     /// See [`Crackle::shift`].
     pub shift: Option<i64>,

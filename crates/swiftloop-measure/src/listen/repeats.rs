@@ -24,7 +24,6 @@ const LONG: usize = 64;
 /// The frames beside a copy have to differ from those beside its original by this much of the level there.
 const DIFFERENT: f32 = 0.02;
 
-/// Finds them.
 #[must_use]
 pub fn repeats(samples: &[f32], grain: &Grain<'_>) -> Vec<ChannelMarks> {
     let mut found: Vec<ChannelMarks> = Vec::new();

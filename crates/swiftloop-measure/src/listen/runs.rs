@@ -24,7 +24,6 @@ const COMPANY: usize = 6;
 /// A longer silence is meant (in seconds) unless both its edges are loud.
 const LONGEST_S: f64 = 0.25;
 
-/// Finds them.
 #[must_use]
 pub fn runs(samples: &[f32], grain: &Grain<'_>, rate: f64) -> Vec<ChannelMarks> {
     let mut found = Vec::new();

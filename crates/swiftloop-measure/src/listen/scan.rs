@@ -28,7 +28,6 @@ pub struct Scan {
     pub events: Vec<Crackle>,
     /// What they point to.
     pub attribution: Attribution,
-    /// Of each channel.
     pub levels: Vec<Levels>,
     /// Length in frames.
     pub frames: u64,

@@ -43,7 +43,6 @@ impl Widened {
         Self { rows: all, most: (best / 8.0).max(MOST_SCORE) }
     }
 
-    /// The largest radius.
     #[must_use]
     pub fn widest(&self) -> usize {
         self.rows.len() - 1
@@ -62,9 +61,7 @@ pub struct Expected {
     pub bin: i64,
     /// Bins on either side.
     pub radius: usize,
-    /// Score of noise.
     pub mean: f64,
-    /// Its variance.
     pub variance: f64,
 }
 
@@ -121,7 +118,6 @@ pub fn accumulate(
     })
 }
 
-/// Another burst.
 #[multiversion::multiversion(targets("x86_64+avx2+fma"))]
 fn add(rows: &mut DelayScores, there: Range<usize>, scores: &[f32], most: f32, noise: (f32, f32)) {
     let sums = rows.sums[there.clone()].iter_mut().zip(&mut rows.variances[there.clone()]);

@@ -33,25 +33,19 @@ impl std::str::FromStr for Label {
     }
 }
 
-/// One reading.
 #[derive(Debug, Clone, PartialEq)]
 pub struct MeasuredTake {
-    /// At this buffer.
     pub label: Label,
-    /// At this rate.
     pub rate: Hz,
-    /// The round trip.
     pub trip: Range<Frames>,
 }
 
 /// All readings at one buffer.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Trip {
-    /// The buffer.
     pub label: Label,
     /// From the lowest to the highest of its takes, their doubt included; typical is the middle take.
     pub range: Range<Frames>,
-    /// Takes.
     pub takes: usize,
     /// From the shortest to the longest take: what changes from start to start.
     pub start_to_start: Frames,

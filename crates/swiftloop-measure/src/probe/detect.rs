@@ -33,7 +33,6 @@ const SURE: f64 = 7.5;
 pub struct SeenBurst {
     /// Which burst of the pattern.
     pub burst: usize,
-    /// Its direction.
     pub direction: Direction,
     /// About where it begins in the recording.
     pub frame: f64,

@@ -20,30 +20,19 @@ pub struct RoundTripLine {
 #[derive(Debug, Clone, PartialEq)]
 pub enum UnusableFit {
     /// A larger buffer came back no later than a smaller one.
-    Shrinks {
-        /// The smaller.
-        smaller: Block,
-        /// The larger.
-        larger: Block,
-    },
+    Shrinks { smaller: Block, larger: Block },
     /// Less than one block in and one out: no driver holds fewer.
     TooFewBlocks,
     /// Less than nothing remains beside the blocks.
     NothingFixed,
     /// One round trip is shorter than one block in and one out: it was compensated, or belongs to another buffer.
-    TooSoon {
-        /// At this buffer.
-        block: Block,
-        /// What came back.
-        trip: Frames,
-    },
+    TooSoon { block: Block, trip: Frames },
     /// Fewer blocks than a driver of this model can hold.
     BelowModel {
         /// What the line says.
         blocks: f64,
         /// What such a driver holds at the least.
         least: f64,
-        /// Its model.
         model: String,
     },
 }

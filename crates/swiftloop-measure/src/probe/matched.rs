@@ -75,7 +75,6 @@ impl Matched {
         self.unit
     }
 
-    /// The bare correlation.
     #[must_use]
     pub fn correlation(&self, direction: Direction) -> &[f32] {
         match direction {

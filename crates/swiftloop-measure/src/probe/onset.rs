@@ -17,7 +17,6 @@ pub struct OnsetEvent {
 /// All events of a recording.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Onsets {
-    /// In order.
     pub events: Vec<OnsetEvent>,
     /// Half of the delays are shorter.
     pub median: Frames,

@@ -54,7 +54,6 @@ pub struct Lens {
 }
 
 impl Lens {
-    /// Prepares.
     #[must_use]
     pub fn new(recipe: Recipe) -> Self {
         let side = (SIDE_S * f64::from(recipe.rate.get())) as usize;
@@ -231,10 +230,8 @@ impl Lens {
     }
 }
 
-/// A second arrival.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct SecondArrival {
-    /// After the first.
     pub later: Frames,
     /// Beside the first: an amplitude, below zero when inverted against it.
     pub ratio: f64,

@@ -16,9 +16,7 @@ use swiftloop_units::{Decibels, Frames, Hz, Ppm, Range, Seconds};
 /// Upright or upside down.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Polarity {
-    /// As played.
     Normal,
-    /// Upside down.
     Inverted,
 }
 
@@ -62,7 +60,6 @@ pub struct ProbeReading {
     pub recipe: Recipe,
     /// Every channel that heard it.
     pub channels: Vec<ChannelReading>,
-    /// Channels without it.
     pub silent: Vec<usize>,
 }
 

@@ -11,7 +11,6 @@ use swiftloop_units::{Decibels, Frames, Hz};
 
 /// Fewest bursts: the first two tell rising from falling, the next six the level.
 pub const FEWEST_BURSTS: usize = 8;
-/// Most bursts.
 pub const MOST_BURSTS: usize = 64;
 /// Most outputs in one probe.
 pub const MOST_CHANNELS: usize = 32;
@@ -62,11 +61,8 @@ pub enum Direction {
 /// Why a recipe cannot be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum BadRecipe {
-    /// Number of outputs.
     Channels,
-    /// Number of bursts.
     Bursts,
-    /// Level.
     Level,
 }
 

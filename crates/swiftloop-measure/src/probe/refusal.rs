@@ -16,14 +16,12 @@ pub enum Refusal {
     TooShort {
         /// Length of the recording.
         have: Seconds,
-        /// Least length.
         need: Seconds,
     },
     /// A channel runs into its ceiling.
     Clipped {
         /// Channel, from 0.
         channel: usize,
-        /// Flat tops counted.
         places: usize,
     },
     /// The probe was made for another rate.
@@ -48,7 +46,6 @@ pub enum Refusal {
     TooFew {
         /// Channel, from 0.
         channel: usize,
-        /// Whole bursts.
         found: usize,
     },
 }

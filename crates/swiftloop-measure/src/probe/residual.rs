@@ -2,7 +2,6 @@
 
 use swiftloop_units::Frames;
 
-/// Measured minus claimed.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Residual(Frames);
 

@@ -11,7 +11,6 @@ use swiftloop_units::{Frames, Ppm, Range};
 pub struct Burst {
     /// Frame of the recording at which it begins.
     pub start: Frames,
-    /// Its delay.
     pub latency: Frames,
 }
 

@@ -14,7 +14,6 @@ pub struct Advice {
     /// Parts of names that tell the class; every name when there are none.
     #[serde(default)]
     pub named: Vec<String>,
-    /// What to do.
     #[serde(rename = "do")]
     pub what: String,
     /// A command that does it, to paste; `{name}` stands for the thief's name.
@@ -24,7 +23,6 @@ pub struct Advice {
     pub undo: String,
     /// What could go wrong.
     pub risk: String,
-    /// Why it helps.
     pub reason: String,
     /// What to update first.
     #[serde(default)]

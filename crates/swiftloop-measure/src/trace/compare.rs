@@ -11,7 +11,6 @@ pub const CHANCE: f64 = 0.05;
 /// A thief in both.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ChangedThief {
-    /// Who.
     pub who: Who,
     /// Late blocks of which it took most, before and after.
     pub late: [u64; 2],
@@ -19,12 +18,10 @@ pub struct ChangedThief {
     pub by_chance: f64,
 }
 
-/// Both traces.
 #[derive(Debug, Clone, PartialEq)]
 pub struct TraceComparison {
     /// For how long each was watched, in hours.
     pub hours: [f64; 2],
-    /// Late blocks.
     pub late: [u64; 2],
     /// How often such a difference comes about although nothing changed.
     pub by_chance: f64,

@@ -52,7 +52,6 @@ impl Cores {
         Some(TraceEvent { at, thread: Thread::default(), what, ..event.clone() })
     }
 
-    /// An event happened.
     pub fn saw(&mut self, event: &TraceEvent) {
         let known = self.core(event.core);
         known.at = Some(event.at);

@@ -20,13 +20,11 @@ impl Instant {
         TraceSpan(self.0.saturating_sub(earlier.0))
     }
 
-    /// So much later.
     #[must_use]
     pub fn after(self, span: TraceSpan) -> Self {
         Self(self.0.saturating_add(span.0))
     }
 
-    /// So much earlier.
     #[must_use]
     pub fn before(self, span: TraceSpan) -> Self {
         Self(self.0.saturating_sub(span.0))
@@ -76,9 +74,7 @@ impl Priority {
 /// A thread with its name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub struct Thread {
-    /// Its number.
     pub pid: Pid,
-    /// Its name.
     pub name: Name,
 }
 
@@ -88,9 +84,7 @@ pub enum Resched {
     /// The trace does not say.
     #[default]
     Untold,
-    /// It had not.
     No,
-    /// It had.
     Yes,
 }
 
@@ -124,52 +118,34 @@ pub enum Left {
     WaitingForDevice,
 }
 
-/// What happened.
 #[derive(Debug, Clone, PartialEq)]
 pub enum What {
     /// The core goes from its thread to another.
     Switch {
         /// Priority of the thread that leaves.
         from_priority: Priority,
-        /// How it leaves.
         left: Left,
-        /// Who comes.
         to: Thread,
-        /// With which priority.
         to_priority: Priority,
     },
     /// A thread is being woken.
     Waking {
-        /// Which.
         thread: Thread,
-        /// Its priority.
         priority: Priority,
         /// Where it is to run.
         target: Core,
     },
     /// It is in the queue of its core.
     Woken {
-        /// Which.
         thread: Thread,
-        /// Its priority.
         priority: Priority,
         /// Where it is to run.
         target: Core,
     },
     /// A thread is moved from the queue of one core to that of another.
-    Moved {
-        /// Which.
-        pid: Pid,
-        /// To where.
-        to: Core,
-    },
+    Moved { pid: Pid, to: Core },
     /// The kernel counted so much time for a thread since it last counted, or since the thread came.
-    Counted {
-        /// For whom.
-        pid: Pid,
-        /// How much.
-        span: TraceSpan,
-    },
+    Counted { pid: Pid, span: TraceSpan },
     /// The core begins to do something else than its thread.
     Enter(Activity),
     /// It ends doing so.
@@ -225,9 +201,7 @@ pub struct LateMark {
 /// Something at an instant, on a core.
 #[derive(Debug, Clone, PartialEq)]
 pub struct TraceEvent {
-    /// When.
     pub at: Instant,
-    /// Where.
     pub core: Core,
     /// Whose time it was.
     pub thread: Thread,
@@ -235,6 +209,5 @@ pub struct TraceEvent {
     pub resched: Resched,
     /// Interrupts could come; false also when the trace does not say.
     pub interruptible: bool,
-    /// What happened.
     pub what: What,
 }

@@ -32,7 +32,6 @@ const LATE_WITHOUT_PERIOD: TraceSpan = TraceSpan(100_000);
 /// Threads that are counted to choose from.
 const CANDIDATES: usize = 4096;
 
-/// Follows a trace.
 #[derive(Debug)]
 pub struct Follower {
     question: TraceQuery,
@@ -60,7 +59,6 @@ struct Pending {
 }
 
 impl Follower {
-    /// Begins.
     #[must_use]
     pub fn new(question: TraceQuery) -> Self {
         Self {

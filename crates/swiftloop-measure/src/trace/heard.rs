@@ -12,7 +12,6 @@ const LEAST: usize = 3;
 /// So seldom may the best of all beginnings that were tried explain as much by chance.
 const CHANCE: f64 = 0.02;
 
-/// What was found.
 #[derive(Debug, Clone, PartialEq)]
 pub struct MatchedCrackles {
     /// When the recording began, in seconds of the trace's clock.

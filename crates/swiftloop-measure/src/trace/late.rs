@@ -33,7 +33,6 @@ pub enum HolderKind {
     Lock,
     /// The host of a virtual machine, or the firmware.
     Host,
-    /// Our own work.
     OwnWork,
     /// The trace does not tell.
     Unknown,
@@ -85,7 +84,6 @@ impl HolderKind {
 /// Somebody who takes time: kind and name.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Who {
-    /// HolderKind.
     pub kind: HolderKind,
     /// Name: of a thread, a line and its driver, a kind of work.
     pub name: String,
@@ -94,7 +92,6 @@ pub struct Who {
 /// A holder with what it took of one block.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Holder {
-    /// Who.
     pub who: Who,
     /// All its time between due and the end.
     pub took: TraceSpan,
@@ -192,14 +189,11 @@ impl BlockStages {
     }
 }
 
-/// One late block.
 #[derive(Debug, Clone, PartialEq)]
 pub struct LateBlock {
-    /// Whose.
     pub thread: Thread,
     /// The core it ran on.
     pub core: Core,
-    /// Its way.
     pub way: BlockStages,
     /// From due to the instant that counts: running, or done where there is a deadline.
     pub took: TraceSpan,
@@ -238,13 +232,9 @@ impl LateBlock {
 /// Who had a core.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum LaneHas {
-    /// Nobody.
     Nobody,
-    /// A thread.
     Thread(Thread),
-    /// A hardware interrupt.
     Interrupt(Name),
-    /// A soft interrupt.
     Soft(Name),
     /// Somebody outside: the host or the firmware.
     Outside,
@@ -253,19 +243,14 @@ pub enum LaneHas {
 /// A stretch of a core's time.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct CoreStretch {
-    /// From here.
     pub from: Instant,
-    /// To here.
     pub to: Instant,
-    /// Who had it.
     pub has: LaneHas,
 }
 
 /// A core around a late block.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CoreLane {
-    /// Which.
     pub core: Core,
-    /// Its stretches, rising.
     pub stretches: Vec<CoreStretch>,
 }

@@ -13,7 +13,6 @@ pub(super) enum ThreadState {
     },
     /// It could run and is not let.
     Queued,
-    /// It runs.
     On,
 }
 

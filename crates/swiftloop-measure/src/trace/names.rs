@@ -59,7 +59,6 @@ impl Names {
         Name(number)
     }
 
-    /// The name again.
     #[must_use]
     pub fn get(&self, name: Name) -> &str {
         self.all.get(name.0 as usize).map_or("", |n| n)

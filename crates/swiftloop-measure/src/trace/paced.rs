@@ -7,7 +7,6 @@ use std::collections::{BTreeMap, VecDeque};
 
 /// Times of work that the usual one is taken from.
 const WORKS: usize = 255;
-/// Fewer tell nothing.
 const FEWEST: usize = 9;
 /// After so many periods without a block the pace begins anew.
 const MISSED: i64 = 8;

@@ -13,7 +13,6 @@ const SURE: f64 = 0.9;
 /// A holder over all late blocks.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Ranked {
-    /// Who.
     pub who: Who,
     /// Late blocks of which it is the thief.
     pub late_blocks: u64,
@@ -38,7 +37,6 @@ pub struct TogetherOnly {
     pub cured: u64,
 }
 
-/// The ranking.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Ranking {
     /// Every holder that cures a block, alone or with others, or is a thief; the one that cures most first.

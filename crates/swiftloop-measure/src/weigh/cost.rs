@@ -11,9 +11,7 @@ const FEWEST: usize = 12;
 /// What a processor costs.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct ProcessorCostFound {
-    /// Each call.
     pub per_call: Range<Nanos>,
-    /// Each frame.
     pub per_frame: Range<Nanos>,
     /// Share of all calls that were undisturbed.
     pub undisturbed: f64,

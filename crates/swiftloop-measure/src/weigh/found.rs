@@ -7,11 +7,8 @@ use swiftloop_units::{Nanos, Range};
 /// A figure in nanoseconds with its doubt.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct NanosRange {
-    /// At the least.
     pub low: f64,
-    /// To expect.
     pub typical: f64,
-    /// At the most.
     pub high: f64,
 }
 
@@ -33,9 +30,7 @@ pub struct Bursts {
 /// What a call and a frame cost.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Line {
-    /// Each call.
     pub per_call_ns: NanosRange,
-    /// Each frame.
     pub per_frame_ns: NanosRange,
 }
 
@@ -45,7 +40,6 @@ impl From<ProcessorCostFound> for Line {
     }
 }
 
-/// What voices cost.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct VoiceCost {
     /// Each frame without any, in nanoseconds.
@@ -61,11 +55,8 @@ pub struct VoiceCost {
 /// What was measured at one rate.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct AtRate {
-    /// The rate.
     pub rate_hz: u32,
-    /// Each call.
     pub per_call_ns: Option<NanosRange>,
-    /// Each frame.
     pub per_frame_ns: Option<NanosRange>,
     /// Each frame of silence.
     pub quiet_per_frame_ns: Option<NanosRange>,
@@ -81,7 +72,6 @@ pub struct AtRate {
     pub voices: Option<VoiceCost>,
     /// Share of calls that nothing disturbed.
     pub undisturbed: Option<f64>,
-    /// Work in bursts.
     pub burst: Option<Bursts>,
     /// How late it is.
     pub delay: ProcessorDelay,
@@ -125,9 +115,7 @@ impl AtRate {
 /// The delay of a processor in frames.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct ProcessorDelay {
-    /// That it reports.
     pub reported_frames: Option<f64>,
-    /// That was measured.
     pub measured_frames: Option<f64>,
     /// It could be read from what came out.
     pub readable: bool,

@@ -20,11 +20,9 @@ pub use yardsticks::Yardsticks;
 pub struct Timed {
     /// Frames of each.
     pub block: u32,
-    /// The calls.
     pub calls: Vec<Call>,
 }
 
-/// One call.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Call {
     /// What it took, in nanoseconds.

@@ -5,9 +5,7 @@
 /// What voices cost, in what was given for each number of notes.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Voices {
-    /// Without any.
     pub base: f64,
-    /// Each.
     pub each: f64,
     /// Voices after which more notes cost no more.
     pub limit: Option<u32>,

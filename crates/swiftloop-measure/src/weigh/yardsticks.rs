@@ -51,7 +51,6 @@ impl Yardsticks {
         [a.min(b), (a * b).sqrt(), a.max(b)]
     }
 
-    /// Both were measured.
     #[must_use]
     pub fn is_possible(self) -> bool {
         [self.latency_ns, self.throughput_ns].iter().all(|ns| ns.is_finite() && *ns > 0.0)

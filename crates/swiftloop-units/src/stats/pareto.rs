@@ -15,7 +15,6 @@ pub struct Pareto {
 const EXPONENTIAL: f64 = 1e-9;
 
 impl Pareto {
-    /// P(excess > x).
     #[must_use]
     pub fn survival(self, x: f64) -> f64 {
         self.log_survival(x).exp()

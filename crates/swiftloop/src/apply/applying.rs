@@ -13,7 +13,6 @@ const LATE: Duration = Duration::from_millis(1500);
 /// Something that was set.
 pub struct Taken {
     pub put: Put,
-    /// What it was.
     pub before: String,
     /// What it reads now.
     pub is: String,
@@ -22,11 +21,9 @@ pub struct Taken {
 /// Something that was not.
 pub struct RefusedPut {
     pub put: Put,
-    /// Why.
     pub why: String,
 }
 
-/// All of it.
 #[derive(Default)]
 pub struct ApplyResult {
     pub taken: Vec<Taken>,

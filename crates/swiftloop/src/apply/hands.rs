@@ -41,7 +41,6 @@ impl Hands {
         self.levers.read(lever)
     }
 
-    /// Puts it.
     pub fn put(&self, lever: &Tunable, to: &str) -> Result<(), TunableError> {
         if *lever == Tunable::WakeLimit && !self.levers.is_copy() {
             return holder::put(&self.holder, to);

@@ -103,7 +103,6 @@ fn is(asked: Kinds, kind: TunableKind) -> bool {
     own == kind
 }
 
-/// Somebody says yes.
 fn agreed(kind: TunableKind, count: usize, demand: &Demand) -> Result<bool, Failure> {
     if !std::io::stdin().is_terminal() || !std::io::stderr().is_terminal() {
         return Err(Failure::usage(

@@ -38,7 +38,6 @@ impl ApplyAnswer<'_> {
     }
 }
 
-/// The text.
 pub fn show(put: &ApplyAnswer<'_>, detail: Detail) -> String {
     let mut text = heading(&format!("{}: {}", place(put.demand), setting(put.demand)));
     text.push_str(&lead(put));
@@ -195,7 +194,6 @@ fn steps_back(all: &[Returned]) -> String {
     lines.iter().map(|(line, _)| wrapped("", line)).collect()
 }
 
-/// For programs.
 pub fn json(put: &ApplyAnswer<'_>) -> Value {
     object!({
         "format": "swiftloop.apply/1",

@@ -5,7 +5,6 @@ use crate::shared::words::differences::{not_taken, say, unread};
 use serde_json::{Value, json as object};
 use swiftloop_core::in_effect::{Demand, Difference};
 
-/// All of it.
 pub fn json(check: &Check<'_>) -> Value {
     let computers: Vec<Value> = check.computers.iter().map(|c| computer(check.demand, c)).collect();
     object!({
@@ -37,7 +36,6 @@ fn computer(demand: &Demand, c: &Checked) -> Value {
     })
 }
 
-/// One difference.
 fn difference(demand: &Demand, c: &Checked, d: &Difference) -> Value {
     let said = say(demand, c.inventory.system, d);
     let pair = |pair: Option<(f64, f64)>| pair.map(|(planned, is)| object!({ "planned": planned, "is": is }));

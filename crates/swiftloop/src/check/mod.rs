@@ -14,7 +14,6 @@ pub use text::{in_short, show};
 use std::path::{Path, PathBuf};
 use swiftloop_core::in_effect::Demand;
 
-/// A whole check.
 pub struct Check<'a> {
     pub demand: &'a Demand,
     pub computers: &'a [Checked],

@@ -13,7 +13,6 @@ use swiftloop_core::survey::System;
 /// Differences that are told with cost and cure on one screen.
 const TOLD: usize = 5;
 
-/// The text.
 pub fn show(check: &Check<'_>, detail: Detail) -> String {
     let mut text = heading(&format!("{}: {}", place(check.demand), setting(check.demand)));
     match check.computers {
@@ -53,7 +52,6 @@ fn single(check: &Check<'_>, one: &Checked, detail: Detail) -> String {
     text
 }
 
-/// The answer.
 fn lead(demand: &Demand, one: &Checked) -> String {
     let n = one.comparison.differences.len();
     let things = counted(one.comparison.looked_at, "thing", "things");

@@ -71,7 +71,6 @@ pub fn late(context: &Context<'_>, plan: &Plan) -> Result<Vec<TourStep>, Failure
     }])
 }
 
-/// The plan.
 pub fn planned(context: &Context<'_>, plan: &Plan, detail: Detail) -> TourStep {
     TourStep {
         question: "Which setting for each interface and phase, and what has to change?",

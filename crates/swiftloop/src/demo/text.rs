@@ -4,11 +4,9 @@ use crate::shared::answer::{Detail, quoted};
 use crate::shared::page::{Style, command, para, styled, title};
 use std::path::Path;
 
-/// One step.
 pub struct TourStep {
     /// What somebody wants to know.
     pub question: &'static str,
-    /// What they type.
     pub command: String,
     /// The lines that matter.
     pub lead: Vec<String>,
@@ -34,7 +32,6 @@ pub fn asked(number: usize, question: &str, line: &str) -> String {
     )
 }
 
-/// The answer.
 pub fn answered(step: &TourStep, detail: Detail) -> String {
     if detail.is_full() {
         return format!("\n{}", step.whole);

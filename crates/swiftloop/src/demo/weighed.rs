@@ -25,7 +25,6 @@ mod here {
 
     /// What was weighed on this computer.
     pub struct Weighed {
-        /// Only this one.
         only: Option<&'static str>,
         weighing: Weighing,
         searched: Searched,

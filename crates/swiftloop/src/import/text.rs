@@ -8,7 +8,6 @@ use std::path::Path;
 use swiftloop_core::session::Source;
 use swiftloop_files::import::{ImportedProject, Merged};
 
-/// An import.
 pub struct Imported<'a> {
     pub found: &'a ImportedProject,
     pub merged: &'a Merged,

@@ -110,7 +110,6 @@ fn tied_lead(lead: &str) -> String {
     format!("  {lead:<14}")
 }
 
-/// The answer.
 pub fn lead(measuring: &Measuring<'_>) -> String {
     let m = measuring.measured;
     let host = crate::shared::page::clean(&m.host).into_owned();
@@ -418,7 +417,6 @@ fn times(n: u64) -> String {
     if n == 1 { "once".into() } else { format!("{n}{TIED}times") }
 }
 
-/// Minute by minute.
 fn course(m: &Measured) -> String {
     let mut t = Columns::new(&[
         Head::figures("from"),

@@ -16,7 +16,6 @@ use swiftloop_measure::listen::{Attribution, AudioSource, Crackle, RecordingComp
 
 /// A recording and what is known about it.
 pub struct Listened<'a> {
-    /// The file.
     pub recording: &'a Recording,
     /// What was heard blind.
     pub scan: &'a Scan,

@@ -8,7 +8,6 @@ use swiftloop_measure::listen::{AudioSource, Column, Crackle, CrackleKind, envel
 
 /// Columns of the timeline.
 const COLUMNS: u64 = 1100;
-/// Close-ups at most.
 const CLOSE_UPS: usize = 4;
 
 type TimelineMarks<'a> = DrawingArea<SVGBackend<'a>, plotters::coord::Shift>;

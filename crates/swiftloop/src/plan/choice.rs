@@ -30,7 +30,6 @@ pub fn alone(context: &Context<'_>, c: &Choice, noted: &str, files: &Files, deta
     text
 }
 
-/// Within a page.
 pub fn show(context: &Context<'_>, c: &Choice, detail: Detail) -> String {
     let r = &c.report;
     let mut text =

@@ -8,7 +8,6 @@ use swiftloop_core::plan::{Choice, Plan};
 use swiftloop_core::risk::DropoutVerdict;
 use swiftloop_units::{Origin, PerHour};
 
-/// Settings that hold.
 pub fn holding(plan: &Plan) -> usize {
     plan.choices.iter().filter(|c| c.report.verdict() == DropoutVerdict::Holds).count()
 }

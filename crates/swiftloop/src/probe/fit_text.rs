@@ -24,7 +24,6 @@ pub struct SavedTrips<'a> {
     pub driver: &'a str,
 }
 
-/// The answer.
 pub fn lead(found: &Collected) -> Vec<String> {
     match (&found.line, &found.unusable) {
         (Some(line), None) => vec![
@@ -105,7 +104,6 @@ pub fn inside(found: &Collected, rate: Hz) -> String {
     text
 }
 
-/// The round trips.
 fn trips(found: &Collected, rate: Hz) -> String {
     let mut t = Columns::new(&[
         Head::figures("buffer"),

@@ -38,7 +38,6 @@ impl From<std::io::Error> for Failure {
 }
 
 impl Failure {
-    /// A usage failure.
     pub fn usage(what: impl Into<String>, help: impl Into<String>) -> Self {
         Self::Usage(what.into(), help.into())
     }

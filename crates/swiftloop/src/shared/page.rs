@@ -28,11 +28,8 @@ pub enum Style {
     Strong,
     /// What is less important.
     Faint,
-    /// Good.
     Good,
-    /// Not told yet.
     Unsure,
-    /// Bad.
     Bad,
 }
 
@@ -127,7 +124,6 @@ pub fn heading(text: &str) -> String {
     format!("{}\n{}\n", styled(Style::Strong, shown), styled(Style::Faint, "─".repeat(longest)))
 }
 
-/// A small heading.
 pub fn title(text: &str) -> String {
     format!("\n{}\n", styled(Style::Strong, textwrap::fill(text, options(width()))))
 }
@@ -152,7 +148,6 @@ pub fn wrapped_to(width: usize, lead: &str, text: &str) -> String {
     format!("{}\n", textwrap::fill(text, with))
 }
 
-/// A paragraph.
 pub fn para(text: &str) -> String {
     wrapped("", text)
 }

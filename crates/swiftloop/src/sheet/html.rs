@@ -7,7 +7,6 @@ use std::fmt::Write;
 
 const STYLE: &str = include_str!("style.css");
 
-/// The whole page.
 pub fn html(sheet: &Sheet<'_>) -> String {
     let title = escaped(&sheet.title);
     let mut out = format!(

@@ -20,7 +20,6 @@ fn escaped(text: &str) -> String {
     out
 }
 
-/// The whole sheet.
 pub fn markdown(sheet: &Sheet<'_>) -> String {
     let mut out = format!("# {}\n", escaped(&sheet.title));
     if sheet.several {

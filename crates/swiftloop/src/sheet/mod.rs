@@ -21,7 +21,6 @@ use crate::shared::words::warnings::capital;
 use swiftloop_core::in_effect::{Demand, Hears, KindOfComputer, Settings};
 use swiftloop_core::rig::PowerPlan;
 
-/// One page.
 pub struct Page<'a> {
     pub demand: &'a Demand,
     pub title: String,
@@ -29,17 +28,14 @@ pub struct Page<'a> {
     pub setting: Vec<(&'static str, String)>,
     /// Who hears themselves when: who, how late, what that means.
     pub who: Vec<[String; 3]>,
-    /// Undo first.
     pub restore: Vec<String>,
     /// Then do, in this order.
     pub boxes: Vec<String>,
-    /// Listen for.
     pub listen: Vec<String>,
     /// How sure all of this is.
     pub sure: String,
 }
 
-/// The whole sheet.
 pub struct Sheet<'a> {
     pub title: String,
     pub kinds: Vec<KindOfComputer<'a>>,

@@ -7,7 +7,6 @@ use swiftloop_core::in_effect::{AtBuffer, Demand};
 
 const WIDTH: f64 = 320.0;
 const HEIGHT: f64 = 150.0;
-/// Room for labels.
 const LEFT: f64 = 46.0;
 const RIGHT: f64 = 10.0;
 const TOP: f64 = 10.0;

@@ -15,7 +15,6 @@ use std::process::ExitCode;
 use swiftloop_core::in_effect::{Settings, kinds_of};
 use swiftloop_files::{Overwrite, holds_settings, save};
 
-/// In what form.
 enum Form {
     Html,
     Markdown,

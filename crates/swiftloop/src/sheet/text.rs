@@ -3,7 +3,6 @@
 use super::{Page, Sheet, pages};
 use crate::shared::page::{Columns, Head, Style, heading, styled, title, wrapped};
 
-/// The whole sheet.
 pub fn text(sheet: &Sheet<'_>) -> String {
     let mut out = String::new();
     if sheet.several {

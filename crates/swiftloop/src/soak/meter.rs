@@ -20,7 +20,6 @@ pub struct LiveMeter {
     title: String,
     seconds: f64,
     period_us: f64,
-    /// Judged so far.
     judged_s: f64,
     bar: Option<ProgressBar>,
     next_plain_s: f64,

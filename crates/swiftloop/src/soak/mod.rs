@@ -49,7 +49,6 @@ pub struct Soaked<'a> {
     pub hardware_threads: usize,
     /// The server that was soaked through.
     pub server: Option<&'a About>,
-    /// It went away.
     pub gone: bool,
     /// The session's own processors, that were the work.
     pub chain: Option<&'a Chain>,

@@ -11,7 +11,6 @@ use crate::shared::words::survey::ALLOW_REALTIME;
 use crate::shared::words::warnings::capital;
 use swiftloop_core::soak::{ComparedFigure, Decision, Rung, ValueCounts, none_in, quiet};
 
-/// The text.
 pub fn show(s: &Soaked<'_>, detail: Detail) -> String {
     let mut text = heading(&format!("Soaked at {}{TIED}Hz: {}", s.rate, s.title));
     text.push_str(&lead(s));

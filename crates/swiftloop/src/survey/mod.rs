@@ -33,7 +33,6 @@ impl Surveyed<'_> {
 /// Findings told with their cure on one screen.
 const TOLD: usize = 3;
 
-/// The text.
 pub fn show(s: &Surveyed<'_>, detail: Detail) -> String {
     let title_line = match s.root {
         Some(root) => format!("The computer copied to {}", clean(&root.display().to_string())),
@@ -59,7 +58,6 @@ pub fn show(s: &Surveyed<'_>, detail: Detail) -> String {
     text
 }
 
-/// The answer.
 pub fn lead(findings: &[GradedFinding]) -> String {
     let count = |grade| findings.iter().filter(|f| f.grade == grade).count();
     let parts: Vec<String> = [Grade::Severe, Grade::Costly, Grade::Mild]
@@ -104,7 +102,6 @@ fn first(system: System, findings: &[GradedFinding]) -> String {
     text
 }
 
-/// A finding whole.
 fn told(system: System, f: &GradedFinding) -> String {
     let told = tell_on(system, &f.finding);
     let mut text = format!("\n{}", wrapped(&format!("{} ", grade(f.grade)), &told.what));

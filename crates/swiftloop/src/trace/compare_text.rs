@@ -7,7 +7,6 @@ use serde_json::{Value, json as object};
 use std::path::Path;
 use swiftloop_measure::trace::{CHANCE, ChangedThief, TraceComparison};
 
-/// Both.
 pub struct Compared<'a> {
     pub files: [&'a Path; 2],
     pub found: &'a TraceComparison,

@@ -37,7 +37,6 @@ pub struct TraceRead<'a> {
 }
 
 impl TraceRead<'_> {
-    /// All late blocks.
     pub fn late(&self) -> &[LateBlock] {
         &self.reading.told.late
     }

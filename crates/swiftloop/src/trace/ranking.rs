@@ -12,7 +12,6 @@ const LEFT: i32 = 420;
 const RIGHT: i32 = 60;
 const ROW: i32 = 46;
 const TOP: i32 = 110;
-/// Rows at most.
 const ROWS: usize = 14;
 
 pub fn svg(told: &TraceSummary) -> String {

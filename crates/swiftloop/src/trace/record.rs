@@ -13,7 +13,6 @@ use std::time::{Duration, Instant};
 use swiftloop_files::FileError;
 use swiftloop_host::trace::{Recorder, own_seconds};
 
-/// Without another length.
 const FOR_A_TIME: f64 = 10.0;
 const UNTIL_NOTICED: f64 = 8.0 * 3600.0;
 

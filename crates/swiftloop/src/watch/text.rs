@@ -28,7 +28,6 @@ pub struct WatchAnswer<'a> {
     pub noted: Option<&'a Path>,
 }
 
-/// The quiet line.
 pub fn line(demand: &Demand, m: &Moment<'_>) -> String {
     let dropouts = match m.summary.dropouts {
         0 => "no dropout".into(),
@@ -78,7 +77,6 @@ pub fn event(e: &WatchEvent, at: &str) -> String {
     clean(&format!("{at}  {what}")).replace(TIED, " ")
 }
 
-/// The summary.
 pub fn show(kept: &WatchAnswer<'_>) -> String {
     let s = &kept.watched.summary;
     let mut text = heading(&format!("{}: {} watched", place(kept.demand), duration(Seconds::new(s.seconds))));
@@ -164,7 +162,6 @@ fn next(kept: &WatchAnswer<'_>) -> String {
     text
 }
 
-/// For programs.
 pub fn json(kept: &WatchAnswer<'_>) -> Value {
     let s = &kept.watched.summary;
     object!({

@@ -14,7 +14,6 @@ use swiftloop_host::survey::Eye;
 use swiftloop_measure::trace::TraceSpan;
 use swiftloop_units::Micros;
 
-/// Between two looks.
 const EVERY: Duration = Duration::from_secs(1);
 /// Our own thread wakes no more often than so, in µs: at shorter periods at every second, third … one, each held to the real
 /// period all the same. Being woken is what watching costs.

@@ -45,7 +45,6 @@ impl SavedSettings {
     }
 }
 
-/// What is asked.
 pub struct WeighOrder {
     pub rates: Vec<u32>,
     pub blocks: Vec<u32>,
@@ -190,7 +189,6 @@ impl Weighing {
     }
 }
 
-/// One processor.
 pub struct WeighedProcessor {
     pub standard: &'static str,
     pub library: PathBuf,

@@ -24,7 +24,6 @@ pub fn run(options: &WhyOptions) -> Result<ExitCode, Failure> {
     Ok(yes_or_no(found.verdict.fault == Fault::Nothing))
 }
 
-/// What was found.
 pub struct WhyFound {
     verdict: Verdict,
     crackles: usize,

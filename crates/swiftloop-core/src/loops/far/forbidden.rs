@@ -11,7 +11,6 @@ use swiftloop_units::{Kilometres, Ms};
 /// A far side with whom nobody can play in time, whatever is set.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Forbidden {
-    /// The far side.
     pub far: FarId,
     /// The straight line, at the least.
     pub km: Kilometres,

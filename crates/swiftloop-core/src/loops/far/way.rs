@@ -133,7 +133,6 @@ pub(crate) fn packet_now(far: &Far) -> Block {
 /// Late or lost packets an hour on the line as it is set, at the worse of both ends.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct LateOnLine {
-    /// The far side.
     pub far: FarId,
     /// How many, as ten minutes of it will show them.
     pub per_hour: PerHourLate,

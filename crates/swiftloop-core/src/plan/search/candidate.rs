@@ -7,7 +7,6 @@ use swiftloop_units::{Ms, PerHour};
 /// An arrangement and what became of it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Candidate {
-    /// The arrangement.
     pub arrangement: Arrangement,
     /// What became of it.
     pub outcome: Outcome,
@@ -24,18 +23,12 @@ pub enum Outcome {
     Fails {
         /// How far the worst performer stays over the limit.
         over: Ms,
-        /// Who.
         performer: Option<PerformerId>,
         /// Dropouts per hour that remain.
         dropouts: PerHour,
     },
     /// Some performer stays over the limit whatever is done; the load was not looked at.
-    Late {
-        /// How far over.
-        over: Ms,
-        /// Who.
-        performer: Option<PerformerId>,
-    },
+    Late { over: Ms, performer: Option<PerformerId> },
     /// Rendering ahead is not possible here: this processor can neither ride the cue block nor be bypassed.
     NoRoll(ProcessorId),
 }
@@ -43,7 +36,6 @@ pub enum Outcome {
 /// With what limits and target are met.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Met {
-    /// The remedies.
     pub remedies: Vec<RemedyId>,
     /// Their effort and that of the arrangement.
     pub effort: u32,

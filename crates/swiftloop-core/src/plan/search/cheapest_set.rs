@@ -52,13 +52,10 @@ pub struct EffortBound {
 /// The cheapest set found.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CheapestSet<I> {
-    /// The items, rising.
     pub chosen: Vec<I>,
-    /// Their effort.
     pub effort: u32,
     /// Proven cheapest; otherwise the search was cut short and the truth lies between `at_least` and `effort`.
     pub exact: bool,
-    /// Proven lower bound.
     pub at_least: u32,
 }
 

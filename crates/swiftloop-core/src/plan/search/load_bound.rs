@@ -27,7 +27,6 @@ struct Least {
     kind: usize,
     /// What each node takes.
     costs: TiVec<NodeId, Micros>,
-    /// All work.
     total: f64,
     /// The longest chain as things stand.
     path: f64,

@@ -351,7 +351,6 @@ struct DriverBudget<'m> {
     meter: &'m StepMeter,
     /// On the meter when it began.
     begun: u64,
-    /// From then on.
     each: u64,
 }
 

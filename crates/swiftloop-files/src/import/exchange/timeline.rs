@@ -22,7 +22,6 @@ pub(super) struct Content {
     rates: BTreeMap<usize, u32>,
 }
 
-/// All of it.
 #[derive(Default)]
 pub(super) struct Timeline<'x> {
     /// By the ids of tracks.
@@ -33,7 +32,6 @@ pub(super) struct Timeline<'x> {
 }
 
 impl<'x> Timeline<'x> {
-    /// Of a project.
     pub(super) fn of(root: Node<'x, 'x>) -> Self {
         let mut timeline = Self::default();
         for place in ["Arrangement", "Scenes"] {

@@ -2,7 +2,6 @@
 
 use super::RealtimeSystem;
 
-/// See the module.
 pub(crate) struct Linux;
 
 /// Priority of audio threads: above what serves ordinary interrupts (50), below watchdogs (99).

@@ -3,7 +3,6 @@
 use super::{RealtimeSystem, plain};
 use mach2::mach_time::{mach_absolute_time, mach_timebase_info, mach_wait_until};
 
-/// See the module.
 pub(crate) struct MacOs;
 
 /// What a thread that plays works at the most, and within which time, in ns: a third of the smallest usual block.

@@ -27,7 +27,6 @@ pub(crate) trait RealtimeSystem {
     fn worked_ns() -> u64;
     /// Sleeps until the clock shows `due_ns`; at once when it has passed.
     fn sleep_until(due_ns: u64);
-    /// Raises this thread.
     fn realtime() -> Result<(), String>;
     /// Lowers this thread to an ordinary one.
     fn ordinary();

@@ -15,7 +15,6 @@ pub(super) fn sleep(ns: u64) {
     std::thread::sleep(Duration::from_nanos(ns));
 }
 
-/// See the module.
 #[cfg(not(any(target_os = "macos", target_os = "windows")))]
 pub(crate) struct PlainSystem;
 

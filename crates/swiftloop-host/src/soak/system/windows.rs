@@ -11,7 +11,6 @@ use windows_sys::Win32::System::Threading::{
     GetProcessTimes, INFINITE, SetWaitableTimer, TIMER_ALL_ACCESS, WaitForSingleObject,
 };
 
-/// See the module.
 pub(crate) struct Windows;
 
 /// The timer of a thread.

@@ -7,9 +7,6 @@ mod run;
 #[cfg(not(windows))]
 pub(super) use run::told_here;
 
-/// For Linux.
 pub const LINUX: &str = include_str!("../../../collect/linux.sh");
-/// For Windows.
 pub const WINDOWS: &str = include_str!("../../../collect/windows.ps1");
-/// For macOS.
 pub const MACOS: &str = include_str!("../../../collect/macos.sh");

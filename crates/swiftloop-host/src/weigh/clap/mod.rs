@@ -69,7 +69,6 @@ fn host() -> clap_host {
     }
 }
 
-/// The standard.
 pub(super) struct Clap;
 
 /// A library that was begun.

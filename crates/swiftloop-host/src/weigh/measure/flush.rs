@@ -41,7 +41,6 @@ mod machine {
 #[cfg(target_arch = "aarch64")]
 mod machine {
     pub(super) type Control = u64;
-    /// FZ.
     pub(super) const BITS: Control = 1 << 24;
 
     pub(super) fn read() -> Control {

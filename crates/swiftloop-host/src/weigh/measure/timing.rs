@@ -16,7 +16,6 @@ const ROW: usize = 6_000;
 /// Both yardsticks beside a call take so many nanoseconds, on the reference core.
 const YARDSTICKS_NS: u64 = 8_000;
 
-/// What goes in.
 #[derive(Clone, Copy, PartialEq)]
 pub(super) enum InputSound {
     /// Noise at a usual level, that keeps a processor busy.

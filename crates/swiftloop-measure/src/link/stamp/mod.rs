@@ -105,7 +105,6 @@ pub fn bare_length(key: Option<&StampKey>) -> usize {
 /// What the one who measures sends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct StampRequest {
-    /// Its number.
     pub sequence: u32,
     /// When it was sent, by the sender's clock.
     pub sent: Stamp,
@@ -115,7 +114,6 @@ pub struct StampRequest {
     pub session: u16,
 }
 
-/// What comes back.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct StampReply {
     /// The reflector's own number, or the probe's where it keeps none.

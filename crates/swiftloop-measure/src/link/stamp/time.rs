@@ -64,7 +64,6 @@ pub struct ErrorEstimate {
     pub format: TimeFormat,
     /// The error is `multiplier · 2^(scale − 32)` seconds.
     pub scale: u8,
-    /// Never zero.
     pub multiplier: u8,
 }
 

@@ -11,7 +11,6 @@ use signal_path::{ChannelPath, LESSON, TAPS, energy, place};
 use std::ops::Range;
 use swiftloop_units::{Decibels, Frames, Seconds};
 
-/// What was found.
 #[derive(Debug, Clone, PartialEq)]
 pub struct RecordingComparison {
     /// Every difference, in order.
@@ -31,11 +30,9 @@ pub struct RecordingComparison {
 pub enum AgainstRefusal {
     /// They have nothing in common.
     Unrelated,
-    /// Different rates.
     Rates,
     /// From a place on nothing fits any more.
     Lost {
-        /// From here on.
         from: Seconds,
     },
 }
@@ -44,7 +41,6 @@ pub enum AgainstRefusal {
 const PLAIN: f64 = 0.98;
 /// Less alike, and the recording is of something else.
 const LEAST_ALIKE: f64 = 0.5;
-/// Lessons at most.
 const LESSONS: usize = 40;
 /// Farthest that the two may begin apart, in seconds.
 const APART_S: usize = 10;
@@ -56,7 +52,6 @@ const ASTRAY: usize = 8;
 /// Why no comparison: the two themselves, or a file.
 #[derive(Debug)]
 pub enum Failed<A, B> {
-    /// The two.
     Refused(AgainstRefusal),
     /// The recording could not be read.
     Recording(A),
@@ -252,7 +247,6 @@ impl<R: AudioSource, O: AudioSource> PieceOfBoth<'_, R, O> {
         Ok(Some((first, found)))
     }
 
-    /// Walks along both.
     fn walk(&self, way: &SignalPath) -> PieceVerdict<Vec<Crackle>, R, O> {
         let rate = f64::from(self.recording.rate().get());
         let mut events: Vec<Crackle> = Vec::new();

@@ -16,7 +16,6 @@ const AGREE: usize = 32;
 pub struct Window<'a> {
     /// The way of each channel.
     pub paths: &'a [ChannelPath],
-    /// What was recorded.
     pub recorded: &'a [Vec<f32>],
     /// What should have been.
     pub expected: &'a [Vec<f32>],
@@ -24,7 +23,6 @@ pub struct Window<'a> {
 
 /// How the two came together again.
 pub struct Rejoined {
-    /// What broke.
     pub kind: CrackleKind,
     /// Wrong frames.
     pub wrong: usize,

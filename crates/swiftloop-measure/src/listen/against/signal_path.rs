@@ -94,7 +94,6 @@ impl ChannelPath {
         out
     }
 
-    /// Recorded minus expected.
     fn difference(&self, recorded: &[f32], played: &[f32]) -> Vec<f32> {
         self.through(played)[TAPS..].iter().zip(recorded).map(|(e, r)| r - e).collect()
     }

@@ -7,7 +7,6 @@ use crate::shared::server::{Guard, server_failure};
 use swiftloop_host::jack::{About, Server, ToPlay, play_and_record};
 use swiftloop_units::{Block, Hz};
 
-/// The way.
 pub enum ProbePath {
     Server {
         server: Box<Server>,
@@ -20,7 +19,6 @@ pub enum ProbePath {
     System(Box<swiftloop_host::sound::SoundDevices>),
 }
 
-/// What came back.
 pub struct Played {
     pub channels: Vec<Vec<f32>>,
     pub block: Block,
@@ -86,7 +84,6 @@ impl ProbePath {
         }
     }
 
-    /// Puts it back.
     pub fn put_back(&self, guard: Option<Guard>) {
         match self {
             Self::Server { server, .. } => {

@@ -75,7 +75,6 @@ fn sentence(context: &Context<'_>, p: &Proposed) -> String {
     format!("{what} ({minutes}): {changes}.")
 }
 
-/// What to do.
 pub fn what(context: &Context<'_>, m: &Measurement) -> String {
     match m {
         Measurement::RoundTrip(i, d, buffer) => {
@@ -115,7 +114,6 @@ pub fn what(context: &Context<'_>, m: &Measurement) -> String {
     }
 }
 
-/// What to paste.
 pub fn commands(context: &Context<'_>, p: &Proposed, files: &Files) -> Vec<String> {
     let (interface, phase) = p.at;
     let note = |seen: &str| {

@@ -63,7 +63,6 @@ pub fn report(context: &Context<'_>, r: &Report, buys: &[Buys]) -> Value {
     value
 }
 
-/// A remedy.
 pub fn remedy(context: &Context<'_>, m: &Remedy) -> Value {
     json!({
         "id": m.id,
@@ -164,7 +163,6 @@ pub fn trade(context: &Context<'_>, phase: &str, points: &[TradePoint], only_fro
         .collect()
 }
 
-/// A warning.
 pub fn warning(context: &Context<'_>, w: &Warning) -> Value {
     let told = warning_words::tell(context, w);
     json!({ "code": w.code(), "message": told.wrong, "fix": told.todo })

@@ -26,7 +26,6 @@ use swiftloop_units::ids::{InterfaceId, PhaseId};
 pub enum Detail {
     /// What fits a screen.
     Screen,
-    /// Everything.
     Full,
 }
 
@@ -36,7 +35,6 @@ impl Detail {
         if full { Self::Full } else { Self::Screen }
     }
 
-    /// Everything is wanted.
     pub fn is_full(self) -> bool {
         self == Self::Full
     }
@@ -52,7 +50,6 @@ pub struct Files {
 }
 
 impl Files {
-    /// Both, as arguments.
     pub fn both(&self) -> String {
         let named =
             self.catalogue.as_deref().map_or(String::new(), |c| format!(" --catalogue {}", quoted(c)));

@@ -85,7 +85,6 @@ impl ChangedByNotes<'_> {
         }
     }
 
-    /// For programs.
     pub fn json(&self, context: &Context<'_>, plan: &Plan) -> Value {
         json!({
             "count": self.noted.notes.len(),

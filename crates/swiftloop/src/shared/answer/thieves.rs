@@ -30,7 +30,6 @@ pub fn advice(thief: &Who) -> String {
     text
 }
 
-/// Kind and name.
 pub fn who(who: &Who) -> Value {
     json!({ "kind": who.kind.word(), "name": who.name })
 }
@@ -39,7 +38,6 @@ fn us(span: Option<TraceSpan>) -> Value {
     span.map_or(Value::Null, |s| json!(s.us()))
 }
 
-/// A late block.
 pub fn late(block: &LateBlock, names: &Names) -> Value {
     let stages: Map<String, Value> = BlockStage::ALL
         .into_iter()
@@ -81,7 +79,6 @@ fn ranked(r: &Ranked) -> Value {
     })
 }
 
-/// The ranking.
 pub fn ranking(ranking: &Ranking) -> Value {
     json!(ranking.all.iter().map(ranked).collect::<Vec<_>>())
 }

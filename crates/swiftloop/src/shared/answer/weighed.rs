@@ -37,7 +37,6 @@ pub fn show(used: &[Used], files: &Files) -> String {
     text
 }
 
-/// For programs.
 pub fn json(used: &[Used]) -> Value {
     let count = |kind: &Used| used.iter().filter(|u| *u == kind).count();
     object!({
@@ -47,7 +46,6 @@ pub fn json(used: &[Used]) -> Value {
     })
 }
 
-/// Each once.
 fn missing(used: &[Used]) -> Vec<&str> {
     let mut all: Vec<&str> = used
         .iter()

@@ -167,7 +167,6 @@ pub fn own_user() -> u32 {
 pub struct SurveyedComputer {
     /// What people call it.
     pub name: String,
-    /// What was found.
     pub inventory: Inventory,
 }
 
@@ -179,7 +178,6 @@ impl SurveyedComputer {
         Self { name, inventory }
     }
 
-    /// A copy.
     pub fn copied(root: &Path) -> Result<Self, Failure> {
         if !is_copy(root) {
             return Err(Failure::usage(

@@ -21,7 +21,6 @@ pub struct Checked {
 }
 
 impl Checked {
-    /// Apply sets it.
     pub fn is_put(&self, d: &Difference) -> bool {
         self.puts.iter().any(|p| cures(p.lever.cures(), d.wrong.id()))
     }

@@ -5,7 +5,6 @@ use super::{Style, TIED, options, paint, styled, tied, width, wrapped_to};
 use comfy_table::{CellAlignment, ContentArrangement, LineStyle, Table, TableStyle};
 use textwrap::core::display_width;
 
-/// A column.
 #[derive(Debug, Clone, Copy)]
 pub struct Head {
     title: &'static str,
@@ -61,7 +60,6 @@ impl Columns {
         Self { heads: heads.to_vec(), rows: Vec::new(), indent: 1 }
     }
 
-    /// Adds a row.
     pub fn row<const N: usize>(&mut self, cells: [String; N]) {
         self.rows.push(cells.to_vec());
     }

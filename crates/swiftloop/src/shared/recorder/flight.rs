@@ -64,7 +64,6 @@ impl Flight {
         })
     }
 
-    /// A rung begins.
     pub fn rung(&mut self, period: TraceSpan) {
         self.period = period;
         self.stream = TraceStream::new(&TraceQuery { period: Some(period), ..TraceQuery::default() });

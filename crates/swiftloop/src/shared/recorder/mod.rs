@@ -42,7 +42,6 @@ impl Tracing {
         Ok(Self { recorder: Some(recorder), sentinel })
     }
 
-    /// The recorder.
     pub fn recorder(&self) -> Result<&Recorder, Failure> {
         self.recorder.as_ref().ok_or_else(|| Failure::machine("the recorder is gone", "try again"))
     }

@@ -14,7 +14,6 @@ pub fn ms(t: Ms) -> String {
     }
 }
 
-/// With its unit.
 pub fn in_ms(t: Ms) -> String {
     format!("{}{TIED}ms", ms(t))
 }
@@ -56,7 +55,6 @@ pub fn plain(x: f64) -> String {
     }
 }
 
-/// Two significant figures.
 fn two_figures(x: f64) -> String {
     let digits = x.abs().max(1e-12).log10().floor();
     let step = 10f64.powf(digits - 1.0);

@@ -8,12 +8,10 @@ use swiftloop_measure::link::packet::Spare;
 use swiftloop_units::ids::InterfaceId;
 use swiftloop_units::{Ms, PerHour, Share};
 
-/// What to do.
 pub fn does(context: &Context<'_>, r: &Remedy) -> String {
     context.tables.remedy(r.kind).does.replace("{}", &r.target.title(context))
 }
 
-/// What undoes it.
 pub fn undo(context: &Context<'_>, r: &Remedy) -> String {
     context.tables.remedy(r.kind).undo.replace("{}", &r.target.title(context))
 }

@@ -16,7 +16,6 @@ pub struct ChainPart {
     pub at: AtRate,
 }
 
-/// The chain.
 #[derive(Debug, Clone)]
 pub struct Chain {
     pub parts: Vec<ChainPart>,
@@ -34,7 +33,6 @@ impl ChainPart {
 }
 
 impl Chain {
-    /// Processors in it.
     pub fn count(&self) -> usize {
         self.parts.iter().map(|p| p.copies as usize).sum()
     }

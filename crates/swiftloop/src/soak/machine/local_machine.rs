@@ -16,7 +16,6 @@ use swiftloop_host::soak::{Permission, SoakMeter, Speed, Task};
 use swiftloop_measure::trace::TraceSpan;
 use swiftloop_units::{Block, Hz, Seconds};
 
-/// This machine.
 pub struct LocalMachine<'a> {
     pub backend: Backend,
     pub rate: Hz,

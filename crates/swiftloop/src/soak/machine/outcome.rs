@@ -25,15 +25,12 @@ const SPEED_MS: u64 = 300;
 pub struct SoakOutcome {
     pub question: SoakTest,
     pub climbed: Climbed,
-    /// What was granted.
     pub permission: Permission,
-    /// Of a core.
     pub speed: Speed,
     /// By how much the wall clock was set meanwhile.
     pub clock_step_s: f64,
     /// The server that was soaked through, as it is now.
     pub server: Option<About>,
-    /// It went away.
     pub gone: bool,
     /// What a look into the kernel found.
     #[cfg(target_os = "linux")]

@@ -99,6 +99,5 @@ fn old_profile(file: &Path) -> Result<WakeProfile, Failure> {
 pub struct ChangesSince {
     /// The older profile's date.
     pub date: String,
-    /// What changed.
     pub changes: Vec<FigureChange>,
 }
