@@ -16,8 +16,6 @@ pub struct Answers {
     pub driver: String,
     /// Rates that the driver offers.
     pub rates_hz: Vec<u32>,
-    /// Buffers that it offers; powers of two from 32 to 2048 when empty.
-    pub buffers: Vec<u32>,
     /// Rate of the finished work.
     pub rate_hz: u32,
     pub playing: String,
@@ -50,7 +48,6 @@ impl Default for Answers {
             connection: "usb2".into(),
             driver: "alsa".into(),
             rates_hz: vec![44_100, 48_000, 96_000],
-            buffers: Vec::new(),
             rate_hz: 48_000,
             playing: "voice".into(),
             listening: "headphones".into(),
@@ -69,11 +66,6 @@ impl Answers {
     #[must_use]
     pub fn rig(&self) -> String {
         let rates = list(&self.rates_hz);
-        let buffers = if self.buffers.is_empty() {
-            "{ powers = [32, 2048] }".to_string()
-        } else {
-            format!("{{ frames = [{}] }}", list(&self.buffers))
-        };
         let Self { class, cores, threads, memory_gb, disk_free_gb, connection, driver, direct, .. } = self;
         format!(
             r#"# What there is. The unit is part of each key; a range is [low, typical, high].
@@ -107,7 +99,7 @@ channels = {{ inputs = 2, outputs = 2 }}
 model = "{driver}"
 rates_hz = [{rates}]
 depths = [24]
-buffers = {buffers}
+buffers = {{ powers = [32, 2048] }}
 # The most useful line of this file, once you have measured a round trip through a cable from output to input:
 # measured = [{{ rate_hz = 48000, buffer_frames = 128, round_trip_frames = 400 }}]
 

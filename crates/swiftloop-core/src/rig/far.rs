@@ -130,6 +130,33 @@ pub struct FarKnown {
 }
 
 impl Far {
+    /// A far side of which nothing is said but its id.
+    #[must_use]
+    pub fn plain(id: &str) -> Self {
+        Self {
+            id: id.into(),
+            name: None,
+            link: None,
+            measured: None,
+            distance_km: None,
+            line: cable(),
+            wireless: false,
+            other_traffic: false,
+            up_kbit_s: None,
+            packet_frames: None,
+            channels: two(),
+            depth: sixteen(),
+            squeezed_kbit_s: None,
+            spare: no_spare(),
+            receive_buffer_ms: None,
+            theirs: Theirs::default(),
+            rig: None,
+            their_rig: None,
+            through: None,
+            meets: vec![],
+        }
+    }
+
     /// The name for people, or the id.
     #[must_use]
     pub fn title(&self) -> &str {

@@ -4,6 +4,7 @@
 mod alike;
 mod check;
 mod lookup;
+mod plain;
 mod routes;
 mod track;
 

@@ -8,21 +8,21 @@ use crate::shared::failure::Failure;
 use crate::shared::lookup::{connection, driver_model, ids, listener, unknown};
 use crate::shared::output::{answer, yes_or_no};
 use crate::shared::project::AllCores;
-use serde_json::Value;
 use std::path::Path;
 use std::process::ExitCode;
 use std::sync::Arc;
+use swiftloop_core::Invalid;
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::Context;
 use swiftloop_core::plan;
-use swiftloop_files::{FileError, Overwrite, readable_link, rig_from, save, session_from, tables};
+use swiftloop_core::rig::{self, Buffers, Far, Machine, PowerPlan, Rig, Theirs};
+use swiftloop_core::session::{self, Performer, Phase, REMOTE, Session, Source, Track};
+use swiftloop_core::tables::TwoLimits;
+use swiftloop_files::{FileError, Overwrite, read_link, readable_link, save, tables};
 use swiftloop_measure::link::measured::Measured;
 use swiftloop_measure::link::packet::{Coding, USUAL_MTU, choices};
 use swiftloop_measure::link::receive::shortest;
-use swiftloop_units::Ms;
-
-/// As files that are not there are called in errors.
-const MADE_UP: &str = "what was asked";
+use swiftloop_units::{Block, Gigabytes, KilobitsPerSecond, Kilometres, MegabytesPerSecond, Ms, Range};
 
 pub fn run(options: &LinkPlanOptions) -> Result<ExitCode, Failure> {
     if let Some(file) = options.svg.as_ref().filter(|f| !options.force && f.symlink_metadata().is_ok()) {
@@ -35,10 +35,12 @@ pub fn run(options: &LinkPlanOptions) -> Result<ExitCode, Failure> {
     }
     let allowed_per_hour = allowed(options.allow);
     let stream = stream(&options.sound, false)?;
-    let rig = rig_from(MADE_UP, &rig_text(options), tables())?;
+    let made = |e: Invalid| Failure::usage(format!("what was asked: {e}"), e.help);
+    let rig = Rig::checked(rig(options)?, tables()).map_err(made)?;
     let of = |m: &Arc<Measured>| Measured::clone(m).allowing(allowed_per_hour);
     let measured: Vec<Measured> = rig.fars.iter().filter_map(|f| f.measured.as_ref().map(of)).collect();
-    let session = session_from(MADE_UP, &session_text(options, allowed_per_hour), &rig, tables())?;
+    let session = Session::checked(session(options, allowed_per_hour), tables()).map_err(made)?;
+    session.check_interfaces(&rig).map_err(made)?;
     let rigs = Rigs::default();
     let context = Context { tables: tables(), rig: &rig, session: &session, rigs: &rigs };
     let plan = plan::plan(context, &AllCores);
@@ -99,48 +101,52 @@ fn check(options: &LinkPlanOptions) -> Result<(), Failure> {
     Ok(())
 }
 
-/// A text as TOML writes it.
-fn text(word: &str) -> String {
-    Value::from(word).to_string()
-}
-
-fn rig_text(options: &LinkPlanOptions) -> String {
-    let LineSound { packet, channels, depth, rate } = &options.sound;
-    let frames = packet.frames(*rate);
-    let coding = match depth {
-        Coding::Bits(bits) => format!("depth = {bits}"),
-        Coding::KilobitsPerSecond(rate) => format!("squeezed_kbit_s = {rate}"),
+/// A laptop with one interface, and the far sides: at a distance, or where lines were measured.
+fn rig(options: &LinkPlanOptions) -> Result<rig::Description, Failure> {
+    let rate = options.sound.rate;
+    let buffers = Buffers { powers: Some([Block::new(32), Block::new(1024)]), ..Buffers::default() };
+    let mut all = rig::Description::of_one(&options.connection, &options.driver, buffers);
+    all.machine = Machine {
+        class: "laptop".into(),
+        power: PowerPlan::Performance,
+        memory_gb: Gigabytes::new(16.0),
+        disk_mb_per_s: MegabytesPerSecond::new(400.0),
+        ..all.machine
     };
-    let (driver, connection) = (text(&options.driver), text(&options.connection));
-    let mut all = format!(
-        "format = \"swiftloop.rig/1\"\nmachine = {{ class = \"laptop\", power = \"performance\", cores = 4, memory_gb = 16, \
-         disk_mb_per_s = 400, disk_free_gb = 100 }}\n[[interface]]\nid = \"ours\"\nname = \"interface\"\nconnection = {connection}\n\
-         driver = [{{ model = {driver}, rates_hz = [{rate}], buffers = {{ powers = [32, 1024] }} }}]\n"
-    );
-    let mut far = |id: String, name: &str, way: String| {
-        all.push_str(&format!(
-            "[[far]]\nid = \"{id}\"\nname = {}\n{way}\npacket_frames = {frames}\nchannels = {channels}\n{coding}\nwireless = {}\n\
-             theirs = {{ driver = {driver}, connection = {connection}, buffer_frames = 64 }}\n",
-            text(name),
-            options.wireless
-        ));
-    };
-    match options.distance {
-        Some(km) => {
-            far("far".into(), "the far side", format!("distance_km = {km}\nline = {}", text(&options.line)))
+    for interface in &mut all.interfaces {
+        (interface.id, interface.name) = ("ours".into(), Some("interface".into()));
+        interface.drivers.iter_mut().for_each(|d| d.rates_hz = vec![rate]);
+    }
+    let far = |id: &str, name: String| {
+        let mut far = Far::plain(id);
+        far.name = Some(name);
+        far.packet_frames = Some(Block::new(options.sound.packet.frames(rate)));
+        far.channels = options.sound.channels;
+        match options.sound.depth {
+            Coding::Bits(bits) => far.depth = bits,
+            Coding::KilobitsPerSecond(rate) => far.squeezed_kbit_s = Some(KilobitsPerSecond::new(rate)),
         }
-        None => {
-            for (n, file) in options.measured.iter().enumerate() {
-                let path = std::path::absolute(file).unwrap_or_else(|_| file.clone());
-                far(
-                    format!("far-{}", n + 1),
-                    &stem(file),
-                    format!("link = {}", text(&path.display().to_string())),
-                );
-            }
+        far.wireless = options.wireless;
+        far.theirs = Theirs {
+            driver: Some(options.driver.clone()),
+            connection: options.connection.clone(),
+            buffer_frames: Block::new(64),
+            interface: None,
+        };
+        far
+    };
+    if let Some(km) = options.distance {
+        let mut one = far("far", "the far side".into());
+        (one.distance_km, one.line) = (Some(Range::exact(Kilometres::new(km))), options.line.clone());
+        all.fars.push(one);
+    } else {
+        for (n, file) in options.measured.iter().enumerate() {
+            let mut one = far(&format!("far-{}", n + 1), stem(file));
+            one.measured = Some(Arc::new(read_link(file, None)?));
+            all.fars.push(one);
         }
     }
-    all
+    Ok(all)
 }
 
 /// What a file is called without its ending.
@@ -149,22 +155,22 @@ fn stem(file: &Path) -> String {
     stem.trim_end_matches("-link").to_string()
 }
 
-fn session_text(options: &LinkPlanOptions, allowed_per_hour: f64) -> String {
-    let tempo = options.tempo.map_or(String::new(), |bpm| format!("tempo_bpm = {bpm}\n"));
-    let kind = match options.show {
-        Some(minutes) => format!("kind = \"show\"\nminutes = {minutes}\n"),
-        None => "kind = \"remote\"\n".into(),
-    };
-    let fars: Vec<String> = match options.distance {
-        Some(_) => vec!["\"far\"".into()],
-        None => (1..=options.measured.len()).map(|n| format!("\"far-{n}\"")).collect(),
-    };
-    format!(
-        "format = \"swiftloop.session/1\"\ndeliver = {{ rate_hz = {} }}\n[[track]]\nid = \"you\"\nname = \"You\"\nsource = \"live\"\n\
-         [[performer]]\nid = \"you\"\nname = \"You\"\nplays = {}\nlistens = \"headphones\"\n\
-         [[phase]]\n{kind}performers = [\"you\"]\nlimits_ms = {{ you = 100 }}\nfar = [{}]\nlate_packets_per_hour = {allowed_per_hour}\n{tempo}",
-        options.sound.rate,
-        text(&options.playing),
-        fars.join(", ")
-    )
+/// One performer, who plays with all far sides.
+fn session(options: &LinkPlanOptions, allowed_per_hour: f64) -> session::Description {
+    let mut track = Track::plain("you");
+    (track.name, track.source) = (Some("You".into()), Source::Live);
+    let mut you = Performer::plain("you", &options.playing, None);
+    you.name = Some("You".into());
+    let mut phase = Phase::plain(if options.show.is_some() { "show" } else { REMOTE }, vec!["you".into()]);
+    phase.minutes = options.show;
+    let limit = Ms::new(100.0);
+    phase.limits_ms.extend(TwoLimits::new(limit, limit).map(|both| ("you".to_string(), both)));
+    phase.far = Some(match options.distance {
+        Some(_) => vec!["far".into()],
+        None => (1..=options.measured.len()).map(|n| format!("far-{n}")).collect(),
+    });
+    (phase.late_packets_per_hour, phase.tempo_bpm) = (Some(allowed_per_hour), options.tempo);
+    let mut all = session::Description::of(vec![track], vec![you], vec![phase]);
+    all.deliver.rate_hz = options.sound.rate;
+    all
 }

@@ -3,14 +3,17 @@
 use crate::shared::failure::Failure;
 use crate::shared::lookup::{connection, driver_model, listener};
 use crate::trial::options::TryOptions;
+use swiftloop_core::Invalid;
 use swiftloop_core::doubt::Rigs;
 use swiftloop_core::loops::Context;
 use swiftloop_core::plan::{FirstAnswer, first_answer};
-use swiftloop_core::rig::Rig;
-use swiftloop_core::session::{Listens, Session};
+use swiftloop_core::rig::{self, Buffers, Channels, Direct, Machine, PowerPlan, Rig};
+use swiftloop_core::session::{
+    self, Listens, Monitor, Performer, Phase, Processor, ProcessorKind, Session, Source, Track,
+};
 use swiftloop_core::tables::DriverModel;
-use swiftloop_files::{Answers, rig_from, session_from, tables};
-use swiftloop_units::{Block, Hz};
+use swiftloop_files::tables;
+use swiftloop_units::{Block, Factor, Gigabytes, Hz, MegabytesPerSecond, Share};
 
 /// Buffer when nobody names one and the driver runs it.
 const USUAL: Block = Block::new(128);
@@ -64,34 +67,72 @@ impl<'a> FilelessTrial<'a> {
         Ok(Self { options, model, rate, block })
     }
 
-    /// Files that say so much and no more. The buffer stands last, the smaller ones before it.
-    pub fn with(&self, model: &DriverModel, block: Block) -> FilelessTexts {
+    /// A rig of one driver and a session of one track, as far as the options say. The buffer stands last, the smaller ones before it.
+    pub fn with(&self, model: &DriverModel, block: Block) -> Result<FilelessProject, Failure> {
         let least = model.smallest_at(self.rate);
         let smaller = (4..=12).map(|power| 1 << power).filter(|b| (least.get()..block.get()).contains(b));
-        let answers = Answers {
-            driver: model.id.clone(),
-            rates_hz: vec![self.rate.get()],
-            rate_hz: self.rate.get(),
-            buffers: smaller.chain([block.get()]).collect(),
-            connection: self.options.connection.clone(),
-            playing: self.options.playing.clone(),
-            listening: Listens::from(self.options.listening).as_str().into(),
-            direct: "plain".into(),
-            tracks: 0,
-            ..Answers::default()
+        let frames = smaller.map(Block::new).chain([block]).collect();
+        let made = |e: Invalid| Failure::usage(format!("the driver table: {e}"), e.help);
+        let rig = Rig::checked(self.rig(model, frames), tables()).map_err(made)?;
+        let session = Session::checked(self.session(), tables()).map_err(made)?;
+        session.check_interfaces(&rig).map_err(made)?;
+        let workers = rig.machine.cores;
+        Ok(FilelessProject { rig, session, rigs: Rigs::default(), rate: self.rate, block, workers })
+    }
+
+    /// A usual desktop with one interface.
+    fn rig(&self, model: &DriverModel, frames: Vec<Block>) -> rig::Description {
+        let buffers = Buffers { frames: Some(frames), ..Buffers::default() };
+        let mut all = rig::Description::of_one(&self.options.connection, &model.id, buffers);
+        all.name = "My rig".into();
+        all.machine = Machine {
+            power: PowerPlan::Balanced,
+            threads: Some(all.machine.cores),
+            core_speed: Some(Factor::new(1.0)),
+            memory_gb: Gigabytes::new(16.0),
+            disk_mb_per_s: MegabytesPerSecond::new(300.0),
+            other_load: Share::new(0.03),
+            ..all.machine
         };
-        FilelessTexts { answers, rate: self.rate, block }
+        for interface in &mut all.interfaces {
+            interface.name = Some("main interface".into());
+            interface.direct = Direct::Plain;
+            interface.channels = Channels { inputs: 2, outputs: 2, ..Channels::default() };
+            interface.drivers.iter_mut().for_each(|d| d.rates_hz = vec![self.rate]);
+        }
+        all
+    }
+
+    /// One performer on one track, recorded and then mixed.
+    fn session(&self) -> session::Description {
+        let listens = Listens::from(self.options.listening);
+        let keys = matches!(self.options.playing.as_str(), "keys" | "pads");
+        let mut track = Track::plain("performer");
+        let mut own = if keys {
+            Processor::plain("instrument", "heavy")
+        } else {
+            Processor::plain("performer-eq", "light")
+        };
+        if keys {
+            (own.kind, own.voices) = (ProcessorKind::Instrument, Some(16));
+            track.source = Source::Instrument;
+        } else {
+            own.name = Some("equaliser".into());
+            track.source = Source::Live;
+        }
+        // Who listens through the interface would hear the software's copy as well.
+        track.monitor = if listens == Listens::Direct { Monitor::Never } else { Monitor::default() };
+        track.processors = vec![own];
+        let mut me = Performer::plain("me", &self.options.playing, Some(vec!["performer".into()]));
+        (me.name, me.listens) = (Some("the performer".into()), listens);
+        let phases = vec![Phase::plain("tracking", vec!["me".into()]), Phase::plain("mixing", vec![])];
+        let mut all = session::Description::of(vec![track], vec![me], phases);
+        (all.name, all.deliver.rate_hz) = ("My session".into(), self.rate);
+        all
     }
 }
 
-/// A rig of one driver and a session of one track.
-pub struct FilelessTexts {
-    answers: Answers,
-    rate: Hz,
-    block: Block,
-}
-
-/// The same through the readers that user files go through.
+/// A rig and a session that nobody wrote.
 pub struct FilelessProject {
     rig: Rig,
     session: Session,
@@ -99,21 +140,6 @@ pub struct FilelessProject {
     rate: Hz,
     block: Block,
     workers: u32,
-}
-
-impl FilelessTexts {
-    pub fn open(self) -> Result<FilelessProject, Failure> {
-        let rig = rig_from("the driver table", &self.answers.rig(), tables())?;
-        let session = session_from("the driver table", &self.answers.session(), &rig, tables())?;
-        Ok(FilelessProject {
-            rig,
-            session,
-            rigs: Rigs::default(),
-            rate: self.rate,
-            block: self.block,
-            workers: self.answers.cores,
-        })
-    }
 }
 
 impl FilelessProject {

@@ -15,7 +15,7 @@ use swiftloop_units::Block;
 pub fn run(options: &TryOptions) -> Result<ExitCode, Failure> {
     let asked = FilelessTrial::of(options)?;
     let model = asked.model;
-    let opened = asked.with(model, asked.block).open()?;
+    let opened = asked.with(model, asked.block)?;
     let (context, first) = (opened.context(), opened.answer());
     let own = with_driver(model, asked.block, &first.report)
         .ok_or_else(|| Failure::usage("nobody plays in this", "please report this"))?;
@@ -23,7 +23,7 @@ pub fn run(options: &TryOptions) -> Result<ExitCode, Failure> {
     let mut others = Vec::new();
     for other in tables().driver.iter().filter(|d| d.systems.iter().any(|s| model.systems.contains(s))) {
         let block = asked.block.max(other.smallest_at(asked.rate));
-        others.extend(with_driver(other, block, &asked.with(other, block).open()?.answer().report));
+        others.extend(with_driver(other, block, &asked.with(other, block)?.answer().report));
     }
     others.sort_by(|a, b| a.whole.total.typical().raw().total_cmp(&b.whole.total.typical().raw()));
     answer(
