@@ -356,7 +356,7 @@ fn changed(since: &ChangesSince) -> String {
         (_, true) => "The machine has become worse by more than chance.",
         (_, false) => "The machine has become better by more than chance.",
     };
-    let mut text = format!("{}{}", title(&format!("ChangesSince {}", since.date)), wrapped("  ", said));
+    let mut text = format!("{}{}", title(&format!("Since {}", since.date)), wrapped("  ", said));
     let mut t = Columns::new(&[
         Head::words("what"),
         Head::figures("then"),
