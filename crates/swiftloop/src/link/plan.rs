@@ -2,7 +2,7 @@
 
 use super::line::{allowed, stream};
 use crate::link::measure_text::svg;
-use crate::link::options::{LineSound, LinkPlanOptions};
+use crate::link::options::LinkPlanOptions;
 use crate::link::plan_text::{PlanWithoutSession, Side, json, show};
 use crate::shared::failure::Failure;
 use crate::shared::lookup::{connection, driver_model, ids, listener, unknown};

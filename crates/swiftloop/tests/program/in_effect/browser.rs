@@ -15,7 +15,7 @@ fn is_there() -> bool {
         Command::new(BROWSER).args(HEADLESS).args(["--dump-dom", "data:text/html,<p>here</p>"]).output();
     let there = shown.is_ok_and(|o| String::from_utf8_lossy(&o.stdout).contains("<p>here</p>"));
     if !there {
-        eprintln!("skipped: no {BROWSER} that shows a page is installed here");
+        swiftloop_fixtures::skipped(&format!("no {BROWSER} that shows a page is installed"));
     }
     there
 }

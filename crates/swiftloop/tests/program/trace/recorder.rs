@@ -19,7 +19,7 @@ fn instances() -> Vec<PathBuf> {
 fn can_record(folder: &Folder) -> bool {
     let answer = folder.run(&["trace", "record", "try.txt", "--length", "200ms"]);
     if answer.code == 3 {
-        println!("skipped: {}", answer.err);
+        swiftloop_fixtures::skipped(&answer.err);
     }
     answer.code != 3
 }

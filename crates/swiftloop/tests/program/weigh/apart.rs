@@ -63,7 +63,7 @@ fn fences() -> bool {
 #[test]
 fn what_is_weighed_reaches_nothing_but_its_own() {
     if !fences() {
-        eprintln!("skipped: this kernel shuts nothing in");
+        swiftloop_fixtures::skipped("this kernel shuts nothing in");
         return;
     }
     let (bits, apart) = reached(&Folder::empty(), None);
@@ -87,7 +87,7 @@ fn nor_when_nobody_in_particular_weighs_it() {
         .status()
         .is_ok_and(|s| s.success());
     if !fences() || !becomes {
-        eprintln!("skipped: nobody else can be asked here");
+        swiftloop_fixtures::skipped("no other user can be asked");
         return;
     }
     let (bits, apart) = reached(&folder, Some("65534"));

@@ -23,7 +23,7 @@ fn real_ones_are_weighed_twice_alike() {
         "/usr/lib/lv2/mda.lv2",
     ] {
         if !std::path::Path::new(library).exists() {
-            println!("{library} is not installed: skipped");
+            swiftloop_fixtures::skipped(&format!("{library} is not installed"));
             continue;
         }
         let run = || -> Value {
@@ -134,7 +134,7 @@ fn sums_of_real_chains() {
         .unwrap_or_default();
     libraries.sort();
     if libraries.is_empty() {
-        println!("no processors are installed: skipped");
+        swiftloop_fixtures::skipped("no processors are installed");
         return;
     }
     let mut args = vec!["weigh"];
