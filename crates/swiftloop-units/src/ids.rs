@@ -1,6 +1,6 @@
 //! Positions in lists as types that do not mix: the number of a track is not that of a processor. Each is made where a
 //! list is walked and leads back into that list only. Lists that go with a rig's or a session's are typed by the same
-//! numbers ([`typed_index_collections::TiVec`]), so none can be read with another's.
+//! numbers (`typed_index_collections::TiVec`), so none can be read with another's.
 
 macro_rules! id {
     ($(#[$doc:meta])* $name:ident) => {

@@ -6,7 +6,7 @@
 //!
 //! | step | files |
 //! | --- | --- |
-//! | what can be arranged and changed | `arrangement`, `remedy`, [`line`], `offer` (every remedy that applies) |
+//! | what can be arranged and changed | `arrangement`, `remedy`, [`mod@line`], `offer` (every remedy that applies) |
 //! | what a remedy changes | `effect`, and `taken`: what the remedies taken leave behind |
 //! | what is asked | `question`, with `disk_and_memory` and `storage` |
 //! | what is remembered, what may be worked out | `memory`, `problem` |
