@@ -1,7 +1,7 @@
-//! What is wrong with a description: where (a path of keys and positions), what, and what to do about it.
-//! The core knows the meaning and the path, the file layer turns the path into line and column.
+//! What is wrong with a description: where (a path of keys and positions) and what, as data.
+//! The file layer turns the path into line and column, the program says what it means and what to do.
 
-use std::fmt;
+use crate::contradiction::Contradiction;
 
 /// One step of the way to a value in a description.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -15,20 +15,32 @@ pub enum PathStep {
 }
 
 /// A description that cannot be true.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Invalid {
     /// Where, from the outermost table inwards.
     pub path: Vec<PathStep>,
-    /// What is wrong, in one sentence without a full stop.
-    pub what: String,
-    /// What to do, in one sentence without a full stop.
-    pub help: String,
+    pub why: Contradiction,
 }
 
 impl Invalid {
     /// An error at the outermost level; [`Invalid::under`] adds the way to it from inside out.
-    pub fn new(what: impl Into<String>, help: impl Into<String>) -> Self {
-        Self { path: Vec::new(), what: what.into(), help: help.into() }
+    pub fn new(why: impl Into<Contradiction>) -> Self {
+        Self { path: Vec::new(), why: why.into() }
+    }
+
+    /// The path as it is written: `phase[2].limits_ms.ada`; empty at the outermost level.
+    #[must_use]
+    pub fn place(&self) -> String {
+        let mut place = String::new();
+        for step in &self.path {
+            let dot = if place.is_empty() { "" } else { "." };
+            match step {
+                PathStep::Key(key) => place.extend([dot, key]),
+                PathStep::Named(key) => place.extend([dot, key]),
+                PathStep::At(n) => place.push_str(&format!("[{n}]")),
+            }
+        }
+        place
     }
 
     /// The same error, one table further out.
@@ -48,21 +60,5 @@ impl Invalid {
     #[must_use]
     pub fn in_list(self, key: &'static str, index: usize) -> Self {
         self.under(PathStep::At(index)).under(PathStep::Key(key))
-    }
-}
-
-impl fmt::Display for Invalid {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        for (i, place) in self.path.iter().enumerate() {
-            match place {
-                PathStep::Key(k) => write!(f, "{}{k}", if i > 0 { "." } else { "" })?,
-                PathStep::Named(k) => write!(f, "{}{k}", if i > 0 { "." } else { "" })?,
-                PathStep::At(n) => write!(f, "[{n}]")?,
-            }
-        }
-        if !self.path.is_empty() {
-            f.write_str(": ")?;
-        }
-        f.write_str(&self.what)
     }
 }

@@ -5,6 +5,7 @@
 //! | folder | in → out |
 //! | --- | --- |
 //! | [`rig`], [`session`] | the two descriptions, checked: what cannot be true cannot be built |
+//! | [`contradiction`] | all that cannot be true of a description, as data |
 //! | [`tables`] | what is known about driver models, connections, listeners and classes of machine |
 //! | [`loops`] | rig + session + setting → legs → loop → verdict against a limit |
 //! | [`load`] | session + setting → the work of one block → the worst block on these cores |
@@ -22,6 +23,7 @@
 
 pub mod advice;
 pub mod catalogue;
+pub mod contradiction;
 pub mod doubt;
 pub mod in_effect;
 pub mod load;

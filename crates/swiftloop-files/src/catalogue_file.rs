@@ -1,10 +1,10 @@
 //! The catalogue's file, `processors.toml`: this user's, or one that is named. Written as a whole each time, beside the old one and then in
 //! its place, so that whoever is interrupted loses nothing.
 
-use crate::FileError;
 use crate::description::read_text;
 use crate::lock::Locked;
 use crate::save::{Overwrite, save};
+use crate::{FileError, FileReason};
 use std::path::{Path, PathBuf};
 use swiftloop_core::catalogue::{Catalogue, Entry, FORMAT};
 
@@ -35,8 +35,10 @@ pub fn read_catalogue(path: &Path) -> Result<Catalogue, FileError> {
         name: name.clone(),
         text: text.clone(),
         span,
-        what,
-        help: "mend it, move it away to begin anew, or name another one with --catalogue".into(),
+        reason: FileReason::said(
+            what,
+            "mend it, move it away to begin anew, or name another one with --catalogue",
+        ),
     };
     let read: Catalogue = toml::from_str(&text).map_err(|e| wrong(e.message().into(), e.span()))?;
     if read.format != FORMAT {
@@ -187,7 +189,10 @@ mod tests {
             (format!("{format}[[processor"), ""),
         ] {
             std::fs::write(&path, &text).expect("written");
-            let error = read_catalogue(&path).expect_err("none").to_string();
+            let error = match read_catalogue(&path) {
+                Err(FileError::Wrong { reason: FileReason::Said { what, .. }, .. }) => what,
+                other => panic!("{other:?}"),
+            };
             assert!(error.contains(said), "{text}: {error}");
         }
     }

@@ -3,7 +3,7 @@
 use crate::explain::explain;
 use crate::link_file::read_link;
 use crate::tables;
-use crate::{FileError, plain_words};
+use crate::{FileError, FileReason, plain_words};
 use serde::de::DeserializeOwned;
 use std::ops::Range;
 use std::path::Path;
@@ -141,8 +141,8 @@ fn with_far_files(
     let beside = |file: &str| Path::new(name).with_file_name(file);
     // The place is that of the line which names the file.
     let placed = |e: FileError, list: &'static str, index: usize, key: &'static str| {
-        let (what, help) = (e.to_string(), e.help().to_string());
-        locate(name, text, Invalid::new(what, help).at(key).in_list(list, index))
+        let path = [PathStep::Key(list), PathStep::At(index), PathStep::Key(key)];
+        placed_at(name, text, &path, FileReason::Names(Box::new(e)))
     };
     for (i, far) in description.fars.iter_mut().enumerate() {
         if let Some(file) = &far.link {
@@ -281,8 +281,7 @@ fn parse<T: DeserializeOwned>(name: &str, text: &str, kind: FileKind) -> Result<
         name: name.into(),
         text: text.into(),
         span,
-        what,
-        help,
+        reason: FileReason::said(what, help),
     };
     let start = format!("begin with: format = \"{}/{VERSION}\"", kind.format());
     if text.trim().is_empty() {
@@ -338,8 +337,12 @@ fn syntax(message: &str) -> (String, String) {
 
 /// Gives a contradiction found by the core its place in the text.
 fn locate(name: &str, text: &str, invalid: Invalid) -> FileError {
-    let span = Document::parse(text).ok().and_then(|d| span_of(d.as_item(), &invalid.path));
-    FileError::Wrong { name: name.into(), text: text.into(), span, what: invalid.what, help: invalid.help }
+    placed_at(name, text, &invalid.path, FileReason::Contradicts(invalid.why))
+}
+
+fn placed_at(name: &str, text: &str, path: &[PathStep], reason: FileReason) -> FileError {
+    let span = Document::parse(text).ok().and_then(|d| span_of(d.as_item(), path));
+    FileError::Wrong { name: name.into(), text: text.into(), span, reason }
 }
 
 /// The bytes of the value at `path`, or of the innermost table on the way to it that has a place.

@@ -3,12 +3,12 @@
 use std::io;
 use std::ops::Range;
 use std::path::{Path, PathBuf};
+use swiftloop_core::contradiction::Contradiction;
 
 /// Anything that can go wrong with a file.
-#[derive(Debug, thiserror::Error)]
+#[derive(Debug)]
 pub enum FileError {
     /// The file cannot be read at all.
-    #[error("cannot read {path}: {why}")]
     Unreadable {
         path: PathBuf,
         /// What is in the way.
@@ -16,7 +16,6 @@ pub enum FileError {
         help: String,
     },
     /// The file can be read but what it says is wrong.
-    #[error("{what}")]
     Wrong {
         /// Name of the file, for people.
         name: String,
@@ -24,27 +23,48 @@ pub enum FileError {
         text: String,
         /// Bytes at fault, when known.
         span: Option<Range<usize>>,
-        what: String,
-        help: String,
+        reason: FileReason,
     },
     /// The file has no place for what is to be written into it.
-    #[error("nothing was written into {path}: {what}")]
     Misfit {
         path: PathBuf,
         /// What is in the way.
-        what: String,
-        help: String,
+        reason: FileReason,
     },
     /// The file exists and may not be overwritten.
-    #[error("{path} exists already")]
     Exists { path: PathBuf },
     /// The file cannot be written.
-    #[error("cannot write {path}: {why}")]
     Unwritable {
         path: PathBuf,
         /// What is in the way.
         why: String,
     },
+}
+
+/// What is wrong with what a file says, or with what was to be written into it.
+#[derive(Debug)]
+pub enum FileReason {
+    /// Its form is wrong: what, and what to do.
+    Said { what: String, help: String },
+    /// It cannot be true.
+    Contradicts(Contradiction),
+    /// A file that it names cannot be used.
+    Names(Box<FileError>),
+    /// Of what was to be written: words to begin with, the reason, and what to do if it is not the reason's own.
+    Within { lead: &'static str, reason: Box<FileReason>, help: Option<&'static str> },
+}
+
+impl FileReason {
+    /// A wrong form in words.
+    pub fn said(what: impl Into<String>, help: impl Into<String>) -> Self {
+        Self::Said { what: what.into(), help: help.into() }
+    }
+
+    /// The same reason after `lead`.
+    #[must_use]
+    pub fn within(self, lead: &'static str) -> Self {
+        Self::Within { lead, reason: Box::new(self), help: None }
+    }
 }
 
 impl FileError {
@@ -66,16 +86,6 @@ impl FileError {
     #[must_use]
     pub fn unwritable(path: &Path, e: &io::Error) -> Self {
         Self::Unwritable { path: path.into(), why: plain_words(e) }
-    }
-
-    /// What to do about it.
-    #[must_use]
-    pub fn help(&self) -> &str {
-        match self {
-            Self::Unreadable { help, .. } | Self::Wrong { help, .. } | Self::Misfit { help, .. } => help,
-            Self::Exists { .. } => "choose another place, or add --force to replace it",
-            Self::Unwritable { .. } => "check that the folder exists and may be written to",
-        }
     }
 }
 
@@ -107,7 +117,10 @@ mod tests {
     fn who_lacks_a_recording_is_not_sent_to_describe_a_rig() {
         let missing = |name: &str| {
             let e = io::Error::from(io::ErrorKind::NotFound);
-            FileError::unreadable(Path::new(name), &e).help().to_string()
+            match FileError::unreadable(Path::new(name), &e) {
+                FileError::Unreadable { help, .. } => help,
+                other => panic!("{other:?}"),
+            }
         };
         assert!(missing("rig.toml").contains("new") && missing("rig").contains("new"));
         assert!(!missing("take.wav").contains("new") && missing("take.WAV").contains("folder"));

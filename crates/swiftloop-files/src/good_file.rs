@@ -1,9 +1,9 @@
 //! `good.toml`: what was installed on each computer when all was well. Written by a check that somebody says was good, read by
 //! every check after it.
 
-use crate::FileError;
 use crate::description::read_text;
 use crate::save::{Overwrite, save};
+use crate::{FileError, FileReason};
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 use swiftloop_core::in_effect::Known;
@@ -43,15 +43,19 @@ fn read(path: &Path) -> Result<Good, FileError> {
         name: path.display().to_string(),
         text: text.clone(),
         span: None,
-        what,
-        help: "move the file away and let a check that is well write it anew: --remember".into(),
+        reason: FileReason::said(
+            what,
+            "move the file away and let a check that is well write it anew: --remember",
+        ),
     };
     let good: Good = toml::from_str(&text).map_err(|e| FileError::Wrong {
         name: path.display().to_string(),
         text: text.clone(),
         span: e.span(),
-        what: e.message().to_string(),
-        help: "move the file away and let a check that is well write it anew: --remember".into(),
+        reason: FileReason::said(
+            e.message().to_string(),
+            "move the file away and let a check that is well write it anew: --remember",
+        ),
     })?;
     if good.format == FORMAT { Ok(good) } else { Err(wrong(format!("its format is `{}`", good.format))) }
 }
@@ -75,8 +79,7 @@ pub fn remember_good(path: &Path, computer: &str, known: Known) -> Result<(), Fi
     good.computers.push(GoodComputer { name: computer.into(), date: known.date, versions: known.versions });
     let text = toml::to_string(&good).map_err(|e| FileError::Misfit {
         path: path.into(),
-        what: e.to_string(),
-        help: "report this".into(),
+        reason: FileReason::said(e.to_string(), "report this"),
     })?;
     let text = format!("# What was installed when all was well; swiftloop check compares with it.\n{text}");
     save(path, text.as_bytes(), Overwrite::Allow)

@@ -4,7 +4,7 @@
 
 use crate::owner::only_ours;
 use crate::save::keep_names;
-use crate::{FileError, plain_words};
+use crate::{FileError, FileReason, plain_words};
 use std::fs::{File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
@@ -77,8 +77,10 @@ impl JournalFile {
                 TryLockError::WouldBlock => {
                     return Err(FileError::Misfit {
                         path: path.into(),
-                        what: "another swiftloop apply is at work".into(),
-                        help: "let it end first: it may wait for somebody to press Enter".into(),
+                        reason: FileReason::said(
+                            "another swiftloop apply is at work",
+                            "let it end first: it may wait for somebody to press Enter",
+                        ),
                     });
                 }
                 TryLockError::Error(e) => return Err(unwritable(e)),
@@ -245,12 +247,12 @@ mod tests {
         std::fs::remove_file(&path).unwrap();
         std::fs::write(&path, "no json\n").unwrap();
         std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o600)).unwrap();
-        let refused = JournalFile::take(&path, own).err().unwrap();
-        assert!(refused.to_string().contains("line 1"), "{refused}");
+        let refused = format!("{:?}", JournalFile::take(&path, own).err().unwrap());
+        assert!(refused.contains("line 1"), "{refused}");
         if own == 0 {
             std::os::unix::fs::chown(&path, Some(4242), None).unwrap();
-            let refused = JournalFile::take(&path, own).err().unwrap();
-            assert!(refused.to_string().contains("another user"), "{refused}");
+            let refused = format!("{:?}", JournalFile::take(&path, own).err().unwrap());
+            assert!(refused.contains("another user"), "{refused}");
         }
     }
 }

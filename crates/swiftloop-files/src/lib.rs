@@ -30,7 +30,7 @@ pub use description::{
     holds_settings, notes_from, read_rig, read_session, read_session_weighed, read_settings, read_text,
     rig_from, session_alone, session_from, session_weighed_from,
 };
-pub use error::{FileError, plain_words};
+pub use error::{FileError, FileReason, plain_words};
 pub use good_file::{good_beside, read_good, remember_good};
 pub use journal_file::{JournalFile, journal_of_user};
 pub use link_file::{packets_text, read_link, readable_link};

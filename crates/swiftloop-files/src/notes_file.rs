@@ -1,10 +1,10 @@
 //! `notes.toml` beside the session: read where it is there, and one note added at its end. What somebody wrote in it by hand,
 //! comments too, stays as it is; nothing is written that could not be read again.
 
-use crate::FileError;
 use crate::description::{notes_from, read_text};
 use crate::lock::Locked;
 use crate::save::{Overwrite, save};
+use crate::{FileError, FileReason};
 use std::path::{Path, PathBuf};
 use swiftloop_core::notes::{Feels, Note};
 use swiftloop_core::rig::Rig;
@@ -83,14 +83,15 @@ pub fn add_note(
     let crlf = old.contains("\r\n");
     let mut document: DocumentMut = old.replace("\r\n", "\n").parse().map_err(|_| FileError::Misfit {
         path: path.clone(),
-        what: "it is no TOML".into(),
-        help: "mend the file, or move it away".into(),
+        reason: FileReason::said("it is no TOML", "mend the file, or move it away"),
     })?;
     let list = document.entry("note").or_insert_with(|| Item::ArrayOfTables(ArrayOfTables::new()));
     let tables = list.as_array_of_tables_mut().ok_or_else(|| FileError::Misfit {
         path: path.clone(),
-        what: "its notes stand in one line".into(),
-        help: "write each note under a heading of its own: [[note]]".into(),
+        reason: FileReason::said(
+            "its notes stand in one line",
+            "write each note under a heading of its own: [[note]]",
+        ),
     })?;
     tables.push(table(note));
     let mut new = document.to_string();
@@ -98,7 +99,7 @@ pub fn add_note(
         new = new.replace('\n', "\r\n");
     }
     let notes = notes_from(&name, &new, description, today).map_err(|e| match e {
-        FileError::Wrong { what, help, .. } => FileError::Misfit { path: path.clone(), what, help },
+        FileError::Wrong { reason, .. } => FileError::Misfit { path: path.clone(), reason },
         other @ FileError::Unreadable { .. }
         | other @ FileError::Misfit { .. }
         | other @ FileError::Exists { .. }

@@ -2,6 +2,8 @@
 //! by nobody else.
 
 use crate::FileError;
+#[cfg(unix)]
+use crate::FileReason;
 use std::path::Path;
 
 /// Refuses a file or folder that somebody else could have written.
@@ -12,7 +14,9 @@ use std::path::Path;
 pub fn only_ours(path: &Path, own: u32) -> Result<(), FileError> {
     use std::os::unix::fs::MetadataExt;
     let about = std::fs::metadata(path).map_err(|e| FileError::unreadable(path, &e))?;
-    let refuse = |what: String, help: String| Err(FileError::Misfit { path: path.into(), what, help });
+    let refuse = |what: String, help: String| {
+        Err(FileError::Misfit { path: path.into(), reason: FileReason::said(what, help) })
+    };
     if about.uid() != own && about.uid() != 0 {
         return refuse(
             format!("it belongs to another user (number {})", about.uid()),

@@ -1,7 +1,7 @@
 //! Settings as a file that can be mailed: comments at its head say what it is and what to do with it, figures have the few digits
 //! that mean something, and what belongs together stands in a line.
 
-use crate::FileError;
+use crate::{FileError, FileReason};
 use std::path::Path;
 use swiftloop_core::in_effect::Settings;
 use toml_edit::{Array, DocumentMut, Formatted, Item, Table, Value};
@@ -16,8 +16,10 @@ const DIGITS: i32 = 4;
 pub fn settings_text(path: &Path, settings: &Settings) -> Result<String, FileError> {
     let misfit = |why: String| FileError::Misfit {
         path: path.into(),
-        what: format!("the settings cannot be written as TOML: {why}"),
-        help: "report this, with the rig and the session".into(),
+        reason: FileReason::said(
+            format!("the settings cannot be written as TOML: {why}"),
+            "report this, with the rig and the session",
+        ),
     };
     let text = toml::to_string(settings).map_err(|e| misfit(e.to_string()))?;
     let mut document: DocumentMut = text.parse().map_err(|e: toml_edit::TomlError| misfit(e.to_string()))?;

@@ -172,7 +172,7 @@ fn what_is_no_trace_is_refused_with_what_to_do() {
         ("table without core", b"kind,start_us,name\nrunning,1,x\n"),
     ] {
         let refused = trace_from(bytes, Path::new("made.txt"), &question()).expect_err(what);
-        assert!(refused.help().contains("trace-table.md"), "{what}: {refused}");
+        assert!(format!("{refused:?}").contains("trace-table.md"), "{what}: {refused:?}");
     }
 }
 

@@ -1,5 +1,6 @@
 //! The log as it is written, and what cannot be true in it.
 
+use crate::contradiction::{NoteContradiction, Thing};
 use crate::plan::Arrangement;
 use crate::rig::{LinkSetting, Rig, Setting, missing};
 use crate::session::Session;
@@ -101,11 +102,11 @@ fn one(n: &NoteDescription, rig: &Rig, session: &Session, today: &str) -> Result
     check_date(&n.date, today)?;
     let phases: Vec<&str> = session.phases.iter().map(|p| p.id()).collect();
     let phase =
-        session.phase_called(&n.phase).ok_or_else(|| missing("phase", &n.phase, &phases).at("phase"))?;
+        session.phase_called(&n.phase).ok_or_else(|| missing(Thing::Phase, &n.phase, &phases).at("phase"))?;
     let interfaces: Vec<&str> = rig.interfaces.iter().map(|i| i.id.as_str()).collect();
     let interface = rig
         .interface_called(&n.interface)
-        .ok_or_else(|| missing("interface", &n.interface, &interfaces).at("interface"))?;
+        .ok_or_else(|| missing(Thing::Interface, &n.interface, &interfaces).at("interface"))?;
     let arrangement = arrangement(n, rig, session, interface)?;
     let counted = counted(n)?;
     let meter = meter(n.meter, "meter")?;
@@ -119,22 +120,19 @@ fn one(n: &NoteDescription, rig: &Rig, session: &Session, today: &str) -> Result
         let who = session
             .performer_called(id)
             .filter(|_| there)
-            .ok_or_else(|| here(missing("performer in this phase", id, &people)))?;
+            .ok_or_else(|| here(missing(Thing::PerformerInPhase, id, &people)))?;
         let reached = session.fars_in(session.phase(phase), rig);
         let fars: Vec<&str> = reached.iter().map(|f| rig.far(*f).id.as_str()).collect();
         let far = far
             .map(|far| {
                 let found = reached.iter().find(|f| rig.far(**f).id == far).copied();
-                found.ok_or_else(|| here(missing("far side in this phase", far, &fars)))
+                found.ok_or_else(|| here(missing(Thing::FarSideInPhase, far, &fars)))
             })
             .transpose()?;
         felt.push(((who, far), *feels));
     }
     if counted.is_none() && meter.is_none() && meter_peak.is_none() && felt.is_empty() {
-        return Err(Invalid::new(
-            "this note says nothing that was seen",
-            "add what was: minutes = 40 and dropouts = 2, meter = 55, or felt = { ada = \"late\" }",
-        ));
+        return Err(Invalid::new(NoteContradiction::SaysNothing));
     }
     Ok(Note {
         date: n.date.clone(),
@@ -158,18 +156,14 @@ fn check_date(date: &str, today: &str) -> Result<(), Invalid> {
     let is_date =
         matches!(parts.as_slice(), [y, m, d] if digits(y, 4, 9999) && digits(m, 2, 12) && digits(d, 2, 31));
     if !is_date {
-        return Err(Invalid::new(
-            format!("`{date}` is no date"),
-            format!("write year-month-day, such as {today}"),
-        )
-        .at("date"));
+        return Err(
+            Invalid::new(NoteContradiction::NoDate { date: date.into(), today: today.into() }).at("date")
+        );
     }
     if date > today {
-        return Err(Invalid::new(
-            format!("{date} has not come yet: today is {today}"),
-            format!("write the day on which it was seen, such as {today}"),
-        )
-        .at("date"));
+        return Err(
+            Invalid::new(NoteContradiction::ComingDate { date: date.into(), today: today.into() }).at("date")
+        );
     }
     Ok(())
 }
@@ -186,39 +180,32 @@ fn arrangement(
         .iter()
         .position(|id| *id == n.driver)
         .map(DriverId::from)
-        .ok_or_else(|| missing("driver", &n.driver, &ids).at("driver"))?;
+        .ok_or_else(|| missing(Thing::Driver, &n.driver, &ids).at("driver"))?;
     let offers = rig.driver(interface, driver);
     if !offers.rates_hz.contains(&n.rate_hz) {
-        let known: Vec<String> = offers.rates_hz.iter().map(ToString::to_string).collect();
-        return Err(Invalid::new(
-            format!("{} does not offer {} Hz", n.driver, n.rate_hz),
-            format!("it offers: {}", known.join(", ")),
-        )
+        return Err(Invalid::new(NoteContradiction::RateNotOffered {
+            driver: n.driver.clone(),
+            rate: n.rate_hz,
+            offered: offers.rates_hz.clone(),
+        })
         .at("rate_hz"));
     }
     let buffer = offers.buffers.find(n.rate_hz, &n.buffer).ok_or_else(|| {
         let known: Vec<String> = offers.buffers.offered(n.rate_hz).iter().map(|o| o.label()).collect();
-        Invalid::new(
-            format!("{} does not offer the buffer `{}`", n.driver, n.buffer),
-            format!("it offers: {}", known.join(", ")),
-        )
+        Invalid::new(NoteContradiction::BufferNotOffered {
+            driver: n.driver.clone(),
+            buffer: n.buffer.clone(),
+            offered: known,
+        })
         .at("buffer")
     })?;
     let cores = rig.machine.cores;
     let workers = n.workers.unwrap_or(crate::plan::default_workers(session, cores));
     if workers == 0 || workers > cores {
-        return Err(Invalid::new(
-            format!("{workers} workers on {cores} cores"),
-            format!("write 1 to {cores}, such as workers = {cores}"),
-        )
-        .at("workers"));
+        return Err(Invalid::new(NoteContradiction::Workers { workers, cores }).at("workers"));
     }
     if n.roll.is_some_and(|r| r <= buffer.block) {
-        return Err(Invalid::new(
-            "what is rendered ahead comes in larger blocks than the device's",
-            "leave it out, or write such as roll = 1024",
-        )
-        .at("roll"));
+        return Err(Invalid::new(NoteContradiction::RollTooSmall).at("roll"));
     }
     let setting = Setting { interface, driver, rate: n.rate_hz, buffer };
     Ok(Arrangement { setting, roll: n.roll, workers, link: LinkSetting::default() })
@@ -229,35 +216,23 @@ fn counted(n: &NoteDescription) -> Result<Option<(f64, u32)>, Invalid> {
     const LONGEST: f64 = 7.0 * 24.0 * 60.0;
     match (n.minutes, n.dropouts) {
         (None, None) => Ok(None),
-        (Some(_), None) => Err(Invalid::new(
-            "how many dropouts were there in that time?",
-            "add dropouts = 0, or as many as there were",
-        )
-        .at("minutes")),
-        (None, Some(_)) => {
-            Err(Invalid::new("in what time were there so many dropouts?", "add minutes = 40").at("dropouts"))
+        (Some(_), None) => Err(Invalid::new(NoteContradiction::MinutesAlone).at("minutes")),
+        (None, Some(_)) => Err(Invalid::new(NoteContradiction::DropoutsAlone).at("dropouts")),
+        (Some(minutes), Some(_)) if !(minutes > 0.0 && minutes <= LONGEST) => {
+            Err(Invalid::new(NoteContradiction::Minutes { minutes }).at("minutes"))
         }
-        (Some(minutes), Some(_)) if !(minutes > 0.0 && minutes <= LONGEST) => Err(Invalid::new(
-            format!("nobody listens for {minutes} minutes"),
-            "write minutes between 0 and a week, such as minutes = 40",
-        )
-        .at("minutes")),
-        (Some(minutes), Some(dropouts)) if f64::from(dropouts) > minutes * 60.0 * 100.0 => Err(Invalid::new(
-            format!("{dropouts} dropouts in {minutes} minutes are more than a hundred a second"),
-            "count what was heard, such as dropouts = 2",
-        )
-        .at("dropouts")),
+        (Some(minutes), Some(dropouts)) if f64::from(dropouts) > minutes * 60.0 * 100.0 => {
+            Err(Invalid::new(NoteContradiction::TooManyDropouts { dropouts, minutes }).at("dropouts"))
+        }
         (Some(minutes), Some(dropouts)) => Ok(Some((minutes / 60.0, dropouts))),
     }
 }
 
 fn meter(percent: Option<f64>, key: &'static str) -> Result<Option<Share>, Invalid> {
     match percent {
-        Some(p) if !(p > 0.0 && p <= 200.0) => Err(Invalid::new(
-            format!("a meter does not show {p} %"),
-            format!("write what it shows in percent, such as {key} = 55"),
-        )
-        .at(key)),
+        Some(p) if !(p > 0.0 && p <= 200.0) => {
+            Err(Invalid::new(NoteContradiction::Meter { percent: p, key }).at(key))
+        }
         Some(p) => Ok(Some(Share::new(p / 100.0))),
         None => Ok(None),
     }
@@ -266,11 +241,9 @@ fn meter(percent: Option<f64>, key: &'static str) -> Result<Option<Share>, Inval
 fn meter_at(percent: Option<f64>, mean: Option<Share>) -> Result<Option<Share>, Invalid> {
     let peak = meter(percent, "meter_peak")?;
     match (peak, mean) {
-        (Some(peak), Some(mean)) if peak < mean => Err(Invalid::new(
-            "the worst block takes less than the mean one",
-            "write the mean as meter = 55 and the worst as meter_peak = 80",
-        )
-        .at("meter_peak")),
+        (Some(peak), Some(mean)) if peak < mean => {
+            Err(Invalid::new(NoteContradiction::PeakBelowMean).at("meter_peak"))
+        }
         _ => Ok(peak),
     }
 }
@@ -293,10 +266,10 @@ fn contradictions(notes: &[Note], session: &Session) -> Result<(), Invalid> {
                 if first.felt.iter().any(|(w, f)| w == who && f != feels) {
                     let name = &session.performer(who.0).id;
                     return Err(place(
-                        Invalid::new(
-                            format!("`{name}` felt otherwise at the same setting in note {number}"),
-                            "keep the one that is right and remove the other, or name the buffer at which it was",
-                        )
+                        Invalid::new(NoteContradiction::FeltOtherwise {
+                            performer: name.clone(),
+                            note: number,
+                        })
                         .under(PathStep::Named(name.clone()))
                         .at("felt"),
                     ));
@@ -305,13 +278,10 @@ fn contradictions(notes: &[Note], session: &Session) -> Result<(), Invalid> {
             if let (Some(a), Some(b)) = (first.meter, later.meter)
                 && (a / b > METERS || b / a > METERS)
             {
-                let what = format!(
-                    "the meter showed {:.0} % at the same setting in note {number}, and {:.0} % here",
-                    a.raw() * 100.0,
-                    b.raw() * 100.0
-                );
-                let help = "keep the one that is right and remove the other, or name the remedies that were in effect";
-                return Err(place(Invalid::new(what, help).at("meter")));
+                return Err(place(
+                    Invalid::new(NoteContradiction::MetersDisagree { note: number, there: a, here: b })
+                        .at("meter"),
+                ));
             }
         }
     }

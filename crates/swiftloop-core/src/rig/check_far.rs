@@ -1,6 +1,7 @@
 //! Proof that far sides can be true, and what they refer to in the tables. Their interface becomes a rig of its own.
 
 use super::{Far, FarKnown, Meeting};
+use crate::contradiction::{FarContradiction, Thing};
 use crate::rig::{Buffers, Offered, Rig, Setting, missing, twice};
 use crate::tables::{Tables, plain};
 use crate::{Invalid, rig};
@@ -20,7 +21,7 @@ pub(crate) fn check_fars(
 ) -> Result<TiVec<FarId, FarKnown>, Invalid> {
     for (i, meeting) in meetings.iter().enumerate() {
         if meetings[..i].iter().any(|other| other.id == meeting.id) {
-            return Err(twice("meeting point", &meeting.id).at("id").in_list("meeting", i));
+            return Err(twice(Thing::MeetingPoint, &meeting.id).at("id").in_list("meeting", i));
         }
     }
     let points: Vec<&str> = meetings.iter().map(|m| m.id.as_str()).collect();
@@ -28,7 +29,7 @@ pub(crate) fn check_fars(
     for (i, far) in fars.iter().enumerate() {
         let here = |e: Invalid| e.in_list("far", i);
         if fars[..i].iter().any(|other| other.id == far.id) {
-            return Err(here(twice("far side", &far.id).at("id")));
+            return Err(here(twice(Thing::FarSide, &far.id).at("id")));
         }
         known.push(check_far(far, &points, tables).map_err(here)?);
     }
@@ -38,44 +39,34 @@ pub(crate) fn check_fars(
 fn check_far(far: &Far, points: &[&str], tables: &Tables) -> Result<FarKnown, Invalid> {
     let lines: Vec<&str> = tables.line.iter().map(|l| l.id.as_str()).collect();
     let line =
-        tables.line_kind(&far.line).ok_or_else(|| missing("kind of line", &far.line, &lines).at("line"))?;
+        tables.line_kind(&far.line).ok_or_else(|| missing(Thing::LineKind, &far.line, &lines).at("line"))?;
     if far.measured.is_none() && far.link.is_none() && far.distance_km.is_none() {
-        return Err(Invalid::new(
-            format!("nothing says how far `{}` is", far.id),
-            "write distance_km = 410, or link = \"loft-link.json\" with what swiftloop link measure kept",
-        ));
+        return Err(Invalid::new(FarContradiction::NoDistance { far: far.id.clone() }));
     }
     if ![16, 24, 32].contains(&far.depth) {
-        return Err(Invalid::new("depth is 16, 24 or 32 bits", "16 suits a line").at("depth"));
+        return Err(Invalid::new(FarContradiction::Depth).at("depth"));
     }
     if far.channels == 0 || far.channels > 64 {
-        return Err(
-            Invalid::new("from 1 to 64 channels go over a line", "1 is mono, 2 is stereo").at("channels")
-        );
+        return Err(Invalid::new(FarContradiction::Channels).at("channels"));
     }
     if far.packet_frames.is_some_and(|p| !(8..=4800).contains(&p.get())) {
-        return Err(Invalid::new("a packet holds from 8 to 4800 frames", "128 is usual").at("packet_frames"));
+        return Err(Invalid::new(FarContradiction::PacketFrames).at("packet_frames"));
     }
     if far.receive_buffer_ms.is_some_and(|b| b.raw() > 500.0) {
-        return Err(Invalid::new(
-            "nobody plays together with a receive buffer of over 500 ms",
-            "write milliseconds, such as 8",
-        )
-        .at("receive_buffer_ms"));
+        return Err(Invalid::new(FarContradiction::ReceiveBuffer).at("receive_buffer_ms"));
     }
     for (j, meets) in far.meets.iter().enumerate() {
         if !points.contains(&meets.at.as_str()) {
-            return Err(missing("meeting point", &meets.at, points).at("at").in_list("meets", j));
+            return Err(missing(Thing::MeetingPoint, &meets.at, points).at("at").in_list("meets", j));
         }
     }
     if let Some(through) = &far.through {
         let reached: Vec<&str> = far.meets.iter().map(|m| m.at.as_str()).collect();
         if !reached.contains(&through.as_str()) {
-            let help = format!("write meets = [{{ at = \"{through}\", km = 120 }}] for this far side");
             let what = if points.contains(&through.as_str()) {
-                Invalid::new(format!("nothing says how far `{through}` is from there"), help)
+                Invalid::new(FarContradiction::NoWayToMeeting { through: through.clone() })
             } else {
-                missing("meeting point", through, points)
+                missing(Thing::MeetingPoint, through, points)
             };
             return Err(what.at("through"));
         }
@@ -99,7 +90,7 @@ fn theirs(far: &Far, tables: &Tables) -> Result<(Rig, Setting), Invalid> {
             let all: Vec<&str> = their.interfaces.iter().map(|i| i.id.as_str()).collect();
             their
                 .interface_called(id)
-                .ok_or_else(|| missing("interface", id, &all).at("interface").at("theirs"))?
+                .ok_or_else(|| missing(Thing::Interface, id, &all).at("interface").at("theirs"))?
         }
     };
     let drivers = &their.interface(interface).drivers;
@@ -109,7 +100,7 @@ fn theirs(far: &Far, tables: &Tables) -> Result<(Rig, Setting), Invalid> {
         Some(id) => drivers
             .iter()
             .position(|d| plain(d.id()) == plain(id))
-            .ok_or_else(|| missing("driver", id, &all).at("driver").at("theirs"))?,
+            .ok_or_else(|| missing(Thing::Driver, id, &all).at("driver").at("theirs"))?,
     };
     let rate = drivers[driver]
         .rates_hz

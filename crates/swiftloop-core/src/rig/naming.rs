@@ -1,22 +1,22 @@
 //! Names that are there twice, or lead nowhere; and the nearest that leads somewhere.
 
 use crate::Invalid;
+use crate::contradiction::{Contradiction, Thing};
 use crate::tables::plain;
 
 /// An id that stands twice.
-pub(crate) fn twice(kind: &str, id: &str) -> Invalid {
-    Invalid::new(format!("two {kind}s are called `{id}`"), "give each its own id")
+pub(crate) fn twice(thing: Thing, id: &str) -> Invalid {
+    Invalid::new(Contradiction::Twice { thing, id: id.into() })
 }
 
 /// A reference that leads nowhere; names what there is.
-pub(crate) fn missing(kind: &str, id: &str, known: &[&str]) -> Invalid {
-    let nearest = nearest(id, known);
-    let help = match nearest {
-        Some(near) => format!("did you mean `{near}`?"),
-        None if known.is_empty() => format!("there is no {kind} yet; add one"),
-        None => format!("there are: {}", known.join(", ")),
-    };
-    Invalid::new(format!("there is no {kind} called `{id}`"), help)
+pub(crate) fn missing(thing: Thing, id: &str, known: &[&str]) -> Invalid {
+    Invalid::new(Contradiction::Missing {
+        thing,
+        id: id.into(),
+        known: known.iter().map(ToString::to_string).collect(),
+        nearest: nearest(id, known).map(Into::into),
+    })
 }
 
 /// The known word with the fewest edits to `word`, if it is near at all (a third of its letters).

@@ -3,6 +3,7 @@
 //! in an id or a name stands for the number of the copy; where there is none the number is added.
 
 use super::{Description, Source, Track};
+use crate::contradiction::SessionContradiction;
 use crate::tables::Tables;
 use crate::{Invalid, PathStep};
 
@@ -25,13 +26,14 @@ pub(super) fn write_out(description: &mut Description, tables: &Tables) -> Resul
             continue;
         };
         if !(1..=MOST).contains(&count) {
-            let what = format!("{count} alike tracks");
-            let help = format!("write a count from 1 to {MOST}; leave the key out for one track");
-            return Err(Invalid::new(what, help).at("count").in_list("track", i));
+            return Err(Invalid::new(SessionContradiction::Count { count, most: MOST })
+                .at("count")
+                .in_list("track", i));
         }
         if all.len() + count as usize > IN_ALL {
-            let what = format!("with these there are more than {IN_ALL} tracks");
-            return Err(Invalid::new(what, "write a smaller count").at("count").in_list("track", i));
+            return Err(Invalid::new(SessionContradiction::TooManyTracks { most: IN_ALL })
+                .at("count")
+                .in_list("track", i));
         }
         let copies = (1..=count).map(|n| copy(&track, n));
         let ids = copies.clone().map(|t| t.id).collect();

@@ -1,8 +1,11 @@
 //! Proof that a session can be true: ids are unique, references lead somewhere, figures are possible.
 
 use super::{Description, Phase, Processor, ProcessorCost, Routes, Session, alike};
+use crate::contradiction::{
+    CostOffer, PhaseContradiction, ProcessorContradiction, SessionContradiction, Thing,
+};
 use crate::rig::{missing, twice};
-use crate::tables::{CostClass, Listener, PhaseKind, Tables};
+use crate::tables::{Listener, PhaseKind, Tables};
 use crate::{Invalid, PathStep};
 use std::collections::HashSet;
 use swiftloop_units::ids::{NodeId, PerformerId};
@@ -23,9 +26,7 @@ impl Session {
         check_ids(&description)?;
         check_engine(&description).map_err(|e| e.at("engine"))?;
         if ![16, 24, 32].contains(&description.deliver.depth) {
-            return Err(Invalid::new("depth is 16, 24 or 32 bits", "24 suits recording")
-                .at("depth")
-                .at("deliver"));
+            return Err(Invalid::new(SessionContradiction::Depth).at("depth").at("deliver"));
         }
         let mut costs = TiVec::new();
         for (list, at, chain) in chains(&description) {
@@ -36,25 +37,20 @@ impl Session {
         }
         for (i, track) in description.tracks.iter().enumerate() {
             if track.channels == 0 || track.channels > 128 {
-                return Err(Invalid::new("a track has from 1 to 128 channels", "1 is mono, 2 is stereo")
-                    .at("channels")
-                    .in_list("track", i));
+                return Err(Invalid::new(SessionContradiction::Channels).at("channels").in_list("track", i));
             }
         }
         let routes = Routes::lay_out(&description)?;
         let listeners = check_people(&description, tables)?;
         check_cues(&description, &routes)?;
         if description.phases.is_empty() {
-            return Err(Invalid::new(
-                "the session has no phase",
-                "add a [[phase]], such as kind = \"tracking\"",
-            ));
+            return Err(Invalid::new(SessionContradiction::NoPhase));
         }
         let mut kinds = TiVec::new();
         for (i, phase) in description.phases.iter().enumerate() {
             let here = |e: Invalid| e.in_list("phase", i);
             if description.phases[..i].iter().any(|other| other.id() == phase.id()) {
-                return Err(here(twice("phase", phase.id()).at(if phase.id.is_some() {
+                return Err(here(twice(Thing::Phase, phase.id()).at(if phase.id.is_some() {
                     "id"
                 } else {
                     "kind"
@@ -73,8 +69,7 @@ impl Session {
         let known: Vec<&str> = rig.interfaces.iter().map(|i| i.id.as_str()).collect();
         for (i, phase) in self.phases.iter().enumerate() {
             if phase.interfaces.as_ref().is_some_and(Vec::is_empty) {
-                let help = "name at least one, or leave the key out for all of the rig";
-                return Err(Invalid::new("a phase on no interface at all", help)
+                return Err(Invalid::new(PhaseContradiction::NoInterface)
                     .at("interfaces")
                     .in_list("phase", i));
             }
@@ -82,12 +77,12 @@ impl Session {
             let fars: Vec<&str> = rig.fars.iter().map(|f| f.id.as_str()).collect();
             for (j, id) in phase.far.iter().flatten().enumerate() {
                 if !fars.contains(&id.as_str()) {
-                    return Err(missing("far side", id, &fars).in_list("far", j).in_list("phase", i));
+                    return Err(missing(Thing::FarSide, id, &fars).in_list("far", j).in_list("phase", i));
                 }
             }
             for (j, id) in phase.interfaces.iter().flatten().enumerate() {
                 if !known.contains(&id.as_str()) {
-                    return Err(missing("interface", id, &known)
+                    return Err(missing(Thing::Interface, id, &known)
                         .in_list("interfaces", j)
                         .in_list("phase", i));
                 }
@@ -104,17 +99,14 @@ impl Session {
         let cannot = rig.interfaces.iter().find(|i| meant(&i.id) && i.direct == crate::rig::Direct::None);
         let direct = self.performers_in(phase).find(|(_, p)| p.listens == super::Listens::Direct);
         match (cannot, direct) {
-            (Some(interface), Some((_, performer))) => Err(Invalid::new(
-                format!(
-                    "{} listens through the interface in {}, and {} cannot do that",
-                    performer.id,
-                    phase.id(),
-                    interface.id
-                ),
-                "name the interfaces that can with interfaces = […], say direct = \"plain\" in the rig if it can, or \
-                 listens = \"headphones\"",
-            )
-            .at("performers")),
+            (Some(interface), Some((_, performer))) => {
+                Err(Invalid::new(PhaseContradiction::CannotListenDirect {
+                    performer: performer.id.clone(),
+                    phase: phase.id().into(),
+                    interface: interface.id.clone(),
+                })
+                .at("performers"))
+            }
             (None, _) | (_, None) => Ok(()),
         }
     }
@@ -132,21 +124,16 @@ fn check_ids(d: &Description) -> Result<(), Invalid> {
     let places = d.tracks.iter().enumerate().map(|(i, t)| ("track", i, &t.id));
     for (list, i, id) in places.chain(d.buses.iter().enumerate().map(|(i, b)| ("bus", i, &b.id))) {
         if !seen.insert(id) {
-            return Err(Invalid::new(
-                format!(
-                    "`{id}` is taken: tracks and buses share one set of names, `main` and `out` among them"
-                ),
-                "give each its own id",
-            )
-            .at("id")
-            .in_list(list, i));
+            return Err(Invalid::new(SessionContradiction::NameTaken { id: id.clone() })
+                .at("id")
+                .in_list(list, i));
         }
     }
     let mut seen = HashSet::new();
     for (list, at, chain) in chains(d) {
         for (p, processor) in chain.iter().enumerate() {
             if !seen.insert(processor.id.as_str()) {
-                let e = twice("processor", &processor.id).at("id").in_list("processor", p);
+                let e = twice(Thing::Processor, &processor.id).at("id").in_list("processor", p);
                 return Err(match at {
                     Some(i) => e.in_list(list, i),
                     None => e.at(list),
@@ -160,23 +147,16 @@ fn check_ids(d: &Description) -> Result<(), Invalid> {
 fn check_engine(d: &Description) -> Result<(), Invalid> {
     let engine = &d.engine;
     if ![32, 64].contains(&engine.precision) {
-        return Err(Invalid::new("internal precision is 32 or 64 bits", "write 32 or 64").at("precision"));
+        return Err(Invalid::new(SessionContradiction::Precision).at("precision"));
     }
     if engine.workers == Some(0) {
-        return Err(
-            Invalid::new("no workers can do no work", "write at least 1, or leave the key out").at("workers")
-        );
+        return Err(Invalid::new(SessionContradiction::NoWorkers).at("workers"));
     }
     if !(24..=100_000).contains(&engine.ticks_per_quarter) {
-        return Err(Invalid::new("a timeline has from 24 to 100000 ticks a quarter note", "960 is usual")
-            .at("ticks_per_quarter"));
+        return Err(Invalid::new(SessionContradiction::Ticks).at("ticks_per_quarter"));
     }
     if engine.renders_ahead && engine.roll_frames.is_empty() {
-        return Err(Invalid::new(
-            "renders_ahead needs at least one roll block",
-            "list its sizes, such as [1024, 2048]",
-        )
-        .at("roll_frames"));
+        return Err(Invalid::new(SessionContradiction::NoRollBlock).at("roll_frames"));
     }
     Ok(())
 }
@@ -185,36 +165,22 @@ fn check_engine(d: &Description) -> Result<(), Invalid> {
 fn check_processor(p: &Processor, tables: &Tables) -> Result<ProcessorCost, Invalid> {
     let cost = ProcessorCost::of(&p.cost, tables).map_err(|class| unknown_cost(class, tables).at("cost"))?;
     if cost.channels.is_some_and(|n| n == 0 || n > 128) {
-        return Err(Invalid::new("one of it serves from 1 to 128 channels", "leave the key out for a pair")
-            .at("channels")
-            .at("cost"));
+        return Err(Invalid::new(ProcessorContradiction::Channels).at("channels").at("cost"));
     }
     if cost.burst.is_some() && p.internal_block.is_none() {
-        return Err(Invalid::new("burst_ns without a block of its own", "write its internal_block too")
-            .at("burst_ns")
-            .at("cost"));
+        return Err(Invalid::new(ProcessorContradiction::BurstWithoutBlock).at("burst_ns").at("cost"));
     }
     if ![1, 2, 4, 8, 16].contains(&p.oversampling) {
-        return Err(Invalid::new("oversampling is 1, 2, 4, 8 or 16", "1 means none").at("oversampling"));
+        return Err(Invalid::new(ProcessorContradiction::Oversampling).at("oversampling"));
     }
     if p.voices.is_some_and(|v| v == 0 || v > 10_000) {
-        return Err(Invalid::new(
-            "an instrument has from 1 to 10000 voices",
-            "leave the key out for effects",
-        )
-        .at("voices"));
+        return Err(Invalid::new(ProcessorContradiction::Voices).at("voices"));
     }
     if p.low_delay_frames.is_some_and(|l| l > p.latency_frames) {
-        return Err(Invalid::new(
-            "the low-delay mode delays more than the usual one",
-            "swap the two figures",
-        )
-        .at("low_delay_frames"));
+        return Err(Invalid::new(ProcessorContradiction::LowDelay).at("low_delay_frames"));
     }
     if !p.tail_s.is_finite() || p.tail_s < 0.0 {
-        return Err(
-            Invalid::new("a tail lasts zero seconds or more", "write seconds, such as 2.5").at("tail_s")
-        );
+        return Err(Invalid::new(ProcessorContradiction::Tail).at("tail_s"));
     }
     Ok(cost)
 }
@@ -222,15 +188,11 @@ fn check_processor(p: &Processor, tables: &Tables) -> Result<ProcessorCost, Inva
 /// A word that is no class: the nearest, and what each class stands for.
 fn unknown_cost(word: &str, tables: &Tables) -> Invalid {
     let known: Vec<&str> = tables.cost.iter().map(|c| c.id.as_str()).collect();
-    let meant = |c: &CostClass| {
-        format!("{} ({})", c.id, c.source.split(':').next().unwrap_or_default().to_lowercase())
-    };
-    let classes: Vec<String> = tables.cost.iter().map(meant).collect();
-    let near = crate::rig::nearest(word, &known).map_or(String::new(), |n| format!("did you mean `{n}`? "));
-    Invalid::new(
-        format!("there is no cost class called `{word}`"),
-        format!("{near}The classes are {}", classes.join(", ")),
-    )
+    Invalid::new(ProcessorContradiction::UnknownCost {
+        word: word.into(),
+        nearest: crate::rig::nearest(word, &known).map(Into::into),
+        classes: tables.cost.iter().map(CostOffer::of).collect(),
+    })
 }
 
 /// What the tables say of each performer.
@@ -241,38 +203,28 @@ fn check_people(d: &Description, tables: &Tables) -> Result<TiVec<PerformerId, L
     for (i, person) in d.performers.iter().enumerate() {
         let here = |e: Invalid| e.in_list("performer", i);
         if d.performers[..i].iter().any(|other| other.id == person.id) {
-            return Err(here(twice("performer", &person.id).at("id")));
+            return Err(here(twice(Thing::Performer, &person.id).at("id")));
         }
         listeners.push(tables.listener(&person.plays).cloned().ok_or_else(|| {
             let known: Vec<&str> = tables.listener.iter().map(|l| l.id.as_str()).collect();
-            here(missing("way to play", &person.plays, &known).at("plays"))
+            here(missing(Thing::WayToPlay, &person.plays, &known).at("plays"))
         })?);
         if person.hears.is_empty() {
-            return Err(here(
-                Invalid::new(
-                    "a performer hears themselves on at least one track",
-                    "name the track: hears = [\"voice\"]; it is one with source = \"live\" or \"instrument\"",
-                )
-                .at("hears"),
-            ));
+            return Err(here(Invalid::new(SessionContradiction::HearsNothing).at("hears")));
         }
         for (j, id) in person.hears.iter().enumerate() {
             match d.tracks.iter().find(|t| &t.id == id) {
-                None => return Err(here(missing("track", id, &tracks).in_list("hears", j))),
+                None => return Err(here(missing(Thing::Track, id, &tracks).in_list("hears", j))),
                 Some(t) if t.source == super::Source::Disk => {
                     return Err(here(
-                        Invalid::new(
-                            format!("nobody can perform on track `{id}`: it plays audio from disk"),
-                            "set its source to \"live\" or \"instrument\", or name another track",
-                        )
-                        .in_list("hears", j),
+                        Invalid::new(SessionContradiction::DiskTrack { id: id.clone() }).in_list("hears", j),
                     ));
                 }
                 Some(_) => {}
             }
         }
         if !mixes.contains(&person.cue.as_str()) {
-            return Err(here(missing("bus", &person.cue, &mixes).at("cue")));
+            return Err(here(missing(Thing::Bus, &person.cue, &mixes).at("cue")));
         }
     }
     Ok(listeners)
@@ -288,13 +240,10 @@ fn check_cues(d: &Description, routes: &Routes) -> Result<(), Invalid> {
         for id in &person.hears {
             let Some(track) = d.tracks.iter().position(|t| &t.id == id) else { continue };
             if !routes.downstream(&[NodeId::from(track)])[cue] {
-                return Err(Invalid::new(
-                    format!(
-                        "`{}` does not carry track `{id}`, so this performer would not hear it",
-                        person.cue
-                    ),
-                    "add a send from the track to that mix, or name another cue",
-                )
+                return Err(Invalid::new(SessionContradiction::NotInCue {
+                    cue: person.cue.clone(),
+                    track: id.clone(),
+                })
                 .at("cue")
                 .in_list("performer", i));
             }
@@ -307,51 +256,35 @@ fn check_cues(d: &Description, routes: &Routes) -> Result<(), Invalid> {
 fn check_phase(phase: &Phase, d: &Description, tables: &Tables) -> Result<PhaseKind, Invalid> {
     let kind = tables.phase_kind(&phase.kind).ok_or_else(|| {
         let known: Vec<&str> = tables.phase.iter().map(|p| p.id.as_str()).collect();
-        missing("kind of phase", &phase.kind, &known).at("kind")
+        missing(Thing::PhaseKind, &phase.kind, &known).at("kind")
     })?;
     let people: Vec<&str> = d.performers.iter().map(|p| p.id.as_str()).collect();
     for (j, id) in phase.performers.iter().enumerate() {
         if !people.contains(&id.as_str()) {
-            return Err(missing("performer", id, &people).in_list("performers", j));
+            return Err(missing(Thing::Performer, id, &people).in_list("performers", j));
         }
     }
     for id in phase.limits_ms.keys() {
         if !people.contains(&id.as_str()) {
-            return Err(missing("performer", id, &people).under(PathStep::Named(id.clone())).at("limits_ms"));
+            return Err(missing(Thing::Performer, id, &people)
+                .under(PathStep::Named(id.clone()))
+                .at("limits_ms"));
         }
     }
     if phase.target_per_hour.is_some_and(|t| !t.is_finite() || t <= 0.0) {
-        return Err(Invalid::new(
-            "a target is above zero: nothing is certain never to break",
-            "write dropouts per hour, such as 0.1 (one in ten hours)",
-        )
-        .at("target_per_hour"));
+        return Err(Invalid::new(PhaseContradiction::TargetNotAboveZero).at("target_per_hour"));
     }
     if phase.target_per_hour.is_some_and(|t| !(1e-6..=1e6).contains(&t)) {
-        return Err(Invalid::new(
-            "a target lies between a millionth and a million dropouts per hour",
-            "write dropouts per hour, such as 0.1 (one in ten hours)",
-        )
-        .at("target_per_hour"));
+        return Err(Invalid::new(PhaseContradiction::Target).at("target_per_hour"));
     }
     if phase.minutes.is_some_and(|m| !m.is_finite() || m < 0.0) {
-        return Err(
-            Invalid::new("a phase lasts zero minutes or more", "write minutes, such as 90").at("minutes")
-        );
+        return Err(Invalid::new(PhaseContradiction::Minutes).at("minutes"));
     }
     if phase.tempo_bpm.is_some_and(|t| !(20.0..=400.0).contains(&t)) {
-        return Err(Invalid::new(
-            "a tempo lies between 20 and 400 beats a minute",
-            "write beats a minute, such as 120",
-        )
-        .at("tempo_bpm"));
+        return Err(Invalid::new(PhaseContradiction::Tempo).at("tempo_bpm"));
     }
     if phase.late_packets_per_hour.is_some_and(|t| !(0.01..=1e6).contains(&t)) {
-        return Err(Invalid::new(
-            "late packets lie between a hundredth and a million an hour",
-            "write packets an hour, such as 12 (one in five minutes)",
-        )
-        .at("late_packets_per_hour"));
+        return Err(Invalid::new(PhaseContradiction::LatePackets).at("late_packets_per_hour"));
     }
     let known: HashSet<&str> = chains(d)
         .flat_map(|(_, _, chain)| chain.iter().map(|p| p.id.as_str()))
@@ -361,7 +294,7 @@ fn check_phase(phase: &Phase, d: &Description, tables: &Tables) -> Result<PhaseK
     for (j, id) in phase.keep.iter().enumerate() {
         if !known.contains(id.as_str()) {
             let all: Vec<&str> = known.iter().copied().collect();
-            return Err(missing("processor, track or bus", id, &all).in_list("keep", j));
+            return Err(missing(Thing::Keepable, id, &all).in_list("keep", j));
         }
     }
     Ok(kind.clone())

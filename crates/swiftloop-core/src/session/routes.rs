@@ -3,6 +3,7 @@
 
 use super::{Description, Processor};
 use crate::Invalid;
+use crate::contradiction::{SessionContradiction, Thing};
 use crate::rig::missing;
 use swiftloop_units::ids::{BusId, NodeId, ProcessorId, TrackId};
 use typed_index_collections::{TiSlice, TiVec};
@@ -64,7 +65,7 @@ impl Routes {
             "out" if out => Ok(None),
             _ => match description.buses.iter().position(|b| b.id == word) {
                 Some(i) => Ok(Some(NodeId::from(tracks + i))),
-                None => Err(missing("bus", word, &names[..names.len() - usize::from(!out)])),
+                None => Err(missing(Thing::Bus, word, &names[..names.len() - usize::from(!out)])),
             },
         };
         let targets = |to: &str, sends: &[super::Send], out: bool| -> Result<Vec<NodeId>, Invalid> {
@@ -94,12 +95,7 @@ impl Routes {
         let order = order(&nodes).map_err(|bus| {
             let bus = bus.index() - tracks;
             let id = &description.buses[bus].id;
-            Invalid::new(
-                format!("the routing goes in a circle through bus `{id}`"),
-                "send one of the buses of the circle elsewhere",
-            )
-            .at("to")
-            .in_list("bus", bus)
+            Invalid::new(SessionContradiction::Circle { bus: id.clone() }).at("to").in_list("bus", bus)
         })?;
         Ok(Self { nodes, order, processors })
     }

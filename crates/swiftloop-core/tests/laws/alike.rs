@@ -1,6 +1,7 @@
 //! Alike tracks in one table.
 
 use crate::common::{EXACT_RIG, described, rig, session, tables};
+use swiftloop_core::contradiction::SessionContradiction;
 use swiftloop_core::session::Session;
 
 /// Alike tracks in one table are the same as each in a table of its own.
@@ -37,5 +38,8 @@ fn more_tracks_than_any_session_has_are_refused() {
     };
     let read = |n| Session::checked(described(&text(n)), tables());
     assert_eq!(read(10).expect("20000 tracks").tracks.len(), 20_000);
-    assert!(read(11).expect_err("too many").to_string().contains("more than 20000 tracks"));
+    assert_eq!(
+        read(11).expect_err("too many").why,
+        SessionContradiction::TooManyTracks { most: 20_000 }.into()
+    );
 }

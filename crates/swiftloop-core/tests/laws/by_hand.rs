@@ -133,7 +133,7 @@ fn edited(session: &Table, remedy: &str) -> Option<Table> {
 
 fn open(session: &Table, rig: &Rig) -> Session {
     let text = toml::to_string(session).expect("text");
-    session_from(&text, rig).unwrap_or_else(|e| panic!("{e}\n{text}"))
+    session_from(&text, rig).unwrap_or_else(|e| panic!("{e:?}\n{text}"))
 }
 
 fn figures(r: &Report) -> [f64; 9] {

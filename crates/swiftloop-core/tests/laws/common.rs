@@ -64,11 +64,11 @@ pub fn session_from(text: &str, rig: &Rig) -> Result<Session, Invalid> {
 }
 
 pub fn rig(text: &str) -> Rig {
-    rig_from(text).unwrap_or_else(|e| panic!("{e}\n{text}"))
+    rig_from(text).unwrap_or_else(|e| panic!("{e:?}\n{text}"))
 }
 
 pub fn session(text: &str, rig: &Rig) -> Session {
-    session_from(text, rig).unwrap_or_else(|e| panic!("{e}\n{text}"))
+    session_from(text, rig).unwrap_or_else(|e| panic!("{e:?}\n{text}"))
 }
 
 pub fn context<'a>(rig: &'a Rig, session: &'a Session) -> Context<'a> {

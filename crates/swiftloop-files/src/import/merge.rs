@@ -5,7 +5,7 @@
 use super::found::ImportedProject;
 use super::write;
 use crate::description::session_alone;
-use crate::{FileError, tables};
+use crate::{FileError, FileReason, tables};
 use std::path::Path;
 use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, TableLike, Value};
 
@@ -50,7 +50,10 @@ pub fn merged(
     };
     let name = path.display().to_string();
     session_alone(&name, text, tables())?;
-    let misfit = |what: String, help: &str| FileError::Misfit { path: path.into(), what, help: help.into() };
+    let misfit = |what: String, help: &str| FileError::Misfit {
+        path: path.into(),
+        reason: FileReason::said(what, help),
+    };
     let parse = |text: &str| {
         text.replace("\r\n", "\n")
             .parse::<DocumentMut>()
@@ -83,8 +86,8 @@ pub fn merged(
         merged.session = merged.session.replace('\n', "\r\n");
     }
     session_alone(&name, &merged.session, tables()).map_err(|e| match e {
-        FileError::Wrong { what, help, .. } => {
-            misfit(format!("with what is new in the source, {what}"), &help)
+        FileError::Wrong { reason, .. } => {
+            FileError::Misfit { path: path.into(), reason: reason.within("with what is new in the source, ") }
         }
         other @ FileError::Unreadable { .. }
         | other @ FileError::Misfit { .. }

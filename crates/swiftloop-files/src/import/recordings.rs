@@ -65,7 +65,7 @@ pub(super) fn read(folder: &Path) -> Result<ImportedProject, FileError> {
                     unused: wav.frames() == 0,
                 });
             }
-            Err(e) => found.remarks.push(format!("{file} was left out: {e}")),
+            Err(e) => found.remarks.push(left_out(&file, &e)),
         }
     }
     if found.tracks.is_empty() {
@@ -89,4 +89,17 @@ pub(super) fn read(folder: &Path) -> Result<ImportedProject, FileError> {
 pub(super) fn name_of(path: &Path) -> String {
     let whole = path.canonicalize().unwrap_or_else(|_| path.to_path_buf());
     whole.file_stem().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default()
+}
+
+/// Why a recording was left out.
+fn left_out(file: &str, e: &FileError) -> String {
+    match e {
+        FileError::Unreadable { path, why, .. } => {
+            format!("{file} was left out: cannot read {}: {why}", path.display())
+        }
+        FileError::Wrong { .. }
+        | FileError::Misfit { .. }
+        | FileError::Exists { .. }
+        | FileError::Unwritable { .. } => format!("{file} was left out: it cannot be used"),
+    }
 }

@@ -17,7 +17,7 @@ pub use trips::{NewTrip, save_trips};
 use crate::description::{rig_from, text_of};
 use crate::lock::Locked;
 use crate::save::{Replaced, replace};
-use crate::{FileError, read_text};
+use crate::{FileError, FileReason, read_text};
 use std::path::{Path, PathBuf};
 use swiftloop_core::tables::Tables;
 use toml_edit::DocumentMut;
@@ -68,7 +68,8 @@ fn edited<T>(path: &Path, text: &str, tables: &Tables, edit: &Edit<'_, T>) -> Re
     let plain = PlainText::of(text);
     // As it stands, errors are in the user's own lines.
     rig_from(&name, &plain.text, tables)?;
-    let misfit = |m: Misfit| FileError::Misfit { path: path.into(), what: m.what, help: m.help };
+    let misfit =
+        |m: Misfit| FileError::Misfit { path: path.into(), reason: FileReason::said(m.what, m.help) };
     let mut document: DocumentMut = plain
         .text
         .parse()
@@ -76,11 +77,9 @@ fn edited<T>(path: &Path, text: &str, tables: &Tables, edit: &Edit<'_, T>) -> Re
     let told = edit(&mut document).map_err(misfit)?;
     let new = document.to_string();
     // After the edit they would be in lines that nobody has seen: only what is wrong is told.
-    if let Err(FileError::Wrong { what, help, .. }) = rig_from(&name, &new, tables) {
-        return Err(misfit(Misfit::new(
-            format!("what is to be written does not go with what it says: {what}"),
-            help,
-        )));
+    if let Err(FileError::Wrong { reason, .. }) = rig_from(&name, &new, tables) {
+        let reason = reason.within("what is to be written does not go with what it says: ");
+        return Err(FileError::Misfit { path: path.into(), reason });
     }
     Ok((plain.dressed(&new), told))
 }

@@ -4,7 +4,7 @@
 use super::differences::{FigureDifference, Replace, differences as compared};
 use super::edit_file;
 use super::list::{is_inline, push, tables_mut};
-use crate::{FileError, Overwrite, rig_from, save};
+use crate::{FileError, FileReason, Overwrite, rig_from, save};
 use std::collections::BTreeSet;
 use std::fmt::Write;
 use std::path::Path;
@@ -40,13 +40,13 @@ pub fn save_surveyed(
 ) -> Result<AddedToRig, FileError> {
     let new = text(inventory, disk_free_gb);
     // Whatever was read off the machine, what we write has to be a rig.
-    if let Err(FileError::Wrong { what, .. }) = rig_from("what was found", &new, tables) {
-        let help = "describe this computer by hand; `swiftloop new` makes a file to start from".into();
-        return Err(FileError::Misfit {
-            path: path.into(),
-            what: format!("what was found makes no rig: {what}"),
-            help,
-        });
+    if let Err(FileError::Wrong { reason, .. }) = rig_from("what was found", &new, tables) {
+        let reason = FileReason::Within {
+            lead: "what was found makes no rig: ",
+            reason: Box::new(reason),
+            help: Some("describe this computer by hand; `swiftloop new` makes a file to start from"),
+        };
+        return Err(FileError::Misfit { path: path.into(), reason });
     }
     if path.symlink_metadata().is_err() {
         save(path, new.as_bytes(), Overwrite::Refuse)?;

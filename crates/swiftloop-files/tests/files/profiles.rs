@@ -11,7 +11,7 @@ const RIG: &str = "format = \"swiftloop.rig/1\"\n# mine\n[machine]   # the old o
                    [[interface.driver]]\nmodel = \"alsa\"\nrates_hz = [48000]\nbuffers = { powers = [32, 1024] }\n";
 
 fn rig(text: &str) -> Rig {
-    rig_from("rig.toml", text, tables()).unwrap_or_else(|e| panic!("{e}\n{text}"))
+    rig_from("rig.toml", text, tables()).unwrap_or_else(|e| panic!("{e:?}\n{text}"))
 }
 
 fn saved(text: &str, profile: &WakeProfile) -> String {

@@ -49,7 +49,7 @@ fn file(text: &str) -> (TempDir, PathBuf) {
 }
 
 fn rig(path: &Path) -> Rig {
-    read_rig(path, tables()).unwrap_or_else(|e| panic!("{e}\n{}", fs::read_to_string(path).unwrap()))
+    read_rig(path, tables()).unwrap_or_else(|e| panic!("{e:?}\n{}", fs::read_to_string(path).unwrap()))
 }
 
 /// Every line of `before` still stands, in order.

@@ -1,9 +1,11 @@
 //! Saving: the whole file or nothing, never over an existing one unless asked. Schemas fit the demo's shape.
 
+use swiftloop_core::contradiction::DriverContradiction;
 use swiftloop_files::{
-    FileError, Overwrite, rig_from, rig_schema, save, session_from, session_schema, tables,
+    FileError, FileReason, Overwrite, rig_from, rig_schema, save, session_from, session_schema, tables,
 };
 use swiftloop_fixtures::sessions::{self, Size};
+use swiftloop_units::Hz;
 
 #[test]
 fn an_existing_file_is_kept_unless_asked() {
@@ -37,7 +39,7 @@ fn what_cannot_be_written_leaves_nothing() {
     let dir = tempfile::tempdir().expect("a folder");
     let missing = dir.path().join("no").join("rig.toml");
     let error = save(&missing, b"x", Overwrite::Refuse).expect_err("no such folder");
-    assert!(matches!(error, FileError::Unwritable { .. }) && !error.help().is_empty());
+    assert!(matches!(error, FileError::Unwritable { .. }));
     assert!(save(dir.path(), b"x", Overwrite::Allow).is_err());
     assert_eq!(std::fs::read_dir(dir.path()).expect("a folder").count(), 0);
 }
@@ -69,7 +71,7 @@ fn schemas_know_the_keys_and_refuse_others() {
 #[test]
 fn errors_say_where() {
     let place = |text: &str| match rig_from("rig.toml", text, tables()) {
-        Err(FileError::Wrong { span: Some(span), what, .. }) => (text[span].to_string(), what),
+        Err(FileError::Wrong { span: Some(span), reason, .. }) => (text[span].to_string(), reason),
         other => panic!("{other:?}"),
     };
     let machine = "[machine]\ncores = 4\nmemory_gb = 8\ndisk_mb_per_s = 100\ndisk_free_gb = 10\n";
@@ -82,8 +84,12 @@ fn errors_say_where() {
     let wrong = format!(
         "{interface}{driver}measured = [{{ rate_hz = 44100, buffer_frames = 64, round_trip_frames = 9 }}]\n"
     );
-    let (bytes, what) = place(&rig(&wrong));
-    assert!(bytes.contains("44100") && what.contains("does not offer 44100 Hz"), "{bytes} {what}");
+    let (bytes, reason) = place(&rig(&wrong));
+    let not_offered =
+        DriverContradiction::RateNotOffered { rate: Hz::new(44_100), offered: vec![Hz::new(48_000)] };
+    let told = matches!(&reason, FileReason::Contradicts(why) if *why == not_offered.into());
+    assert!(bytes.contains("44100") && told, "{bytes} {reason:?}");
     assert_eq!(place(&rig(&format!("{interface}{driver}{interface}{driver}"))).0, "\"a\"");
-    assert!(!place("format = \"swiftloop.rig/1\"\nx = [1, 2\n").1.is_empty());
+    let (_, unclosed) = place("format = \"swiftloop.rig/1\"\nx = [1, 2\n");
+    assert!(matches!(unclosed, FileReason::Said { what, help } if !what.is_empty() && !help.is_empty()));
 }

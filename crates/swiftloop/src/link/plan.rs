@@ -35,7 +35,7 @@ pub fn run(options: &LinkPlanOptions) -> Result<ExitCode, Failure> {
     }
     let allowed_per_hour = allowed(options.allow);
     let stream = stream(&options.sound, false)?;
-    let made = |e: Invalid| Failure::usage(format!("what was asked: {e}"), e.help);
+    let made = |e: Invalid| Failure::refused("what was asked", &e);
     let rig = Rig::checked(rig(options)?, tables()).map_err(made)?;
     let of = |m: &Arc<Measured>| Measured::clone(m).allowing(allowed_per_hour);
     let measured: Vec<Measured> = rig.fars.iter().filter_map(|f| f.measured.as_ref().map(of)).collect();

@@ -68,11 +68,13 @@ impl Failure {
             Self::Question(page) => page,
             Self::Usage(what, help) | Self::Machine(what, help) => simple(&what, &help),
             Self::File(e) => match *e {
-                FileError::Wrong { name, text, span, what, help } => located(name, text, span, what, help),
+                FileError::Wrong { name, text, span, reason } => {
+                    located(name, text, span, reason.what(), reason.help())
+                }
                 other @ FileError::Unreadable { .. }
                 | other @ FileError::Misfit { .. }
                 | other @ FileError::Exists { .. }
-                | other @ FileError::Unwritable { .. } => simple(&other.to_string(), other.help()),
+                | other @ FileError::Unwritable { .. } => simple(&other.what(), &other.help()),
             },
         };
         // Where that cannot be written the exit code says it.

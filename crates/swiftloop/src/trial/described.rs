@@ -72,7 +72,7 @@ impl<'a> FilelessTrial<'a> {
         let least = model.smallest_at(self.rate);
         let smaller = (4..=12).map(|power| 1 << power).filter(|b| (least.get()..block.get()).contains(b));
         let frames = smaller.map(Block::new).chain([block]).collect();
-        let made = |e: Invalid| Failure::usage(format!("the driver table: {e}"), e.help);
+        let made = |e: Invalid| Failure::refused("the driver table", &e);
         let rig = Rig::checked(self.rig(model, frames), tables()).map_err(made)?;
         let session = Session::checked(self.session(), tables()).map_err(made)?;
         session.check_interfaces(&rig).map_err(made)?;

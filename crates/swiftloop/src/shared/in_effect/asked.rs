@@ -147,8 +147,8 @@ pub fn only_mine(files: &[PathBuf]) -> Result<(), Failure> {
         (answer, _) => answer,
     };
     files.iter().try_for_each(mine).map_err(|e| match e {
-        FileError::Misfit { path, what, help } => {
-            Failure::usage(format!("nothing is set from {}: {what}", path.display()), help)
+        FileError::Misfit { path, reason } => {
+            Failure::refused(format!("nothing is set from {}", path.display()), &reason)
         }
         other @ FileError::Unreadable { .. }
         | other @ FileError::Wrong { .. }

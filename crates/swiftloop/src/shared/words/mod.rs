@@ -1,6 +1,7 @@
 //! Words for what the core computed: one way to say each figure, leg, reason, remedy, warning and finding, for every view.
 //! Data comes in, studio English goes out.
 
+pub mod contradictions;
 pub mod differences;
 pub mod figures;
 pub mod legs;
