@@ -1,8 +1,6 @@
 //! The command line, defined once; help, manual page and completions all come from here.
 
 use crate::apply::options::ApplyOptions;
-use crate::apply::options::HoldAwakeOptions;
-use crate::apply::options::PutBackOptions;
 use crate::check::options::CheckOptions;
 use crate::collect::options::CollectOptions;
 use crate::demo::options::DemoOptions;
@@ -16,16 +14,19 @@ use crate::plan::options::PlanOptions;
 use crate::probe::options::ProbeCommand;
 use crate::sheet::options::SheetOptions;
 use crate::soak::options::KeepBufferOptions;
-use crate::soak::options::SoakInsideOptions;
 use crate::soak::options::SoakOptions;
 use crate::survey::options::SurveyOptions;
-use crate::trace::options::ClearTraceOptions;
 use crate::trace::options::TraceCommand;
 use crate::trial::options::TryOptions;
 use crate::watch::options::WatchOptions;
-use crate::weigh::options::WeighInsideOptions;
-use crate::weigh::options::WeighOptions;
 use crate::why::options::WhyOptions;
+#[cfg(target_os = "linux")]
+use crate::{
+    apply::options::{HoldAwakeOptions, PutBackOptions},
+    soak::options::SoakInsideOptions,
+    trace::options::ClearTraceOptions,
+    weigh::options::{WeighInsideOptions, WeighOptions},
+};
 use clap::{Parser, Subcommand};
 use std::path::PathBuf;
 

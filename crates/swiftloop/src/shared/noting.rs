@@ -7,7 +7,9 @@ use crate::shared::words::InContext;
 use swiftloop_core::notes::{Feels, Note};
 use swiftloop_core::plan;
 use swiftloop_core::plan::{Plan, Request, Trial, attempt_trial};
-use swiftloop_files::{NewNote, add_note, notes_beside};
+#[cfg(target_os = "linux")]
+use swiftloop_files::notes_beside;
+use swiftloop_files::{NewNote, add_note};
 use swiftloop_host::soak::today;
 use swiftloop_units::ids::{InterfaceId, PhaseId};
 

@@ -1,5 +1,6 @@
 //! Options of `trace`: record, read, compare.
 
+#[cfg(target_os = "linux")]
 use crate::shared::options::length;
 use crate::shared::options::{Shown, TraceQuestion};
 use clap::{Args, Subcommand, ValueEnum};

@@ -4,7 +4,9 @@
 use super::record;
 use super::{compare, read};
 use crate::shared::failure::Failure;
+#[cfg(target_os = "linux")]
 use crate::shared::watchdog::stand_by;
+#[cfg(target_os = "linux")]
 use crate::trace::options::ClearTraceOptions;
 use crate::trace::options::TraceCommand;
 use std::process::ExitCode;
