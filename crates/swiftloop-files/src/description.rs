@@ -337,7 +337,7 @@ fn syntax(message: &str) -> (String, String) {
 
 /// Gives a contradiction found by the core its place in the text.
 fn locate(name: &str, text: &str, invalid: Invalid) -> FileError {
-    placed_at(name, text, &invalid.path, FileReason::Contradicts(invalid.why))
+    placed_at(name, text, &invalid.path, FileReason::Contradicts(Box::new(invalid.why)))
 }
 
 fn placed_at(name: &str, text: &str, path: &[PathStep], reason: FileReason) -> FileError {

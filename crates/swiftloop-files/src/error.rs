@@ -47,7 +47,7 @@ pub enum FileReason {
     /// Its form is wrong: what, and what to do.
     Said { what: String, help: String },
     /// It cannot be true.
-    Contradicts(Contradiction),
+    Contradicts(Box<Contradiction>),
     /// A file that it names cannot be used.
     Names(Box<FileError>),
     /// Of what was to be written: words to begin with, the reason, and what to do if it is not the reason's own.
@@ -117,10 +117,10 @@ mod tests {
     fn who_lacks_a_recording_is_not_sent_to_describe_a_rig() {
         let missing = |name: &str| {
             let e = io::Error::from(io::ErrorKind::NotFound);
-            match FileError::unreadable(Path::new(name), &e) {
-                FileError::Unreadable { help, .. } => help,
-                other => panic!("{other:?}"),
-            }
+            let FileError::Unreadable { help, .. } = FileError::unreadable(Path::new(name), &e) else {
+                panic!("{name} is there")
+            };
+            help
         };
         assert!(missing("rig.toml").contains("new") && missing("rig").contains("new"));
         assert!(!missing("take.wav").contains("new") && missing("take.WAV").contains("folder"));

@@ -87,7 +87,7 @@ fn errors_say_where() {
     let (bytes, reason) = place(&rig(&wrong));
     let not_offered =
         DriverContradiction::RateNotOffered { rate: Hz::new(44_100), offered: vec![Hz::new(48_000)] };
-    let told = matches!(&reason, FileReason::Contradicts(why) if *why == not_offered.into());
+    let told = matches!(&reason, FileReason::Contradicts(why) if **why == not_offered.into());
     assert!(bytes.contains("44100") && told, "{bytes} {reason:?}");
     assert_eq!(place(&rig(&format!("{interface}{driver}{interface}{driver}"))).0, "\"a\"");
     let (_, unclosed) = place("format = \"swiftloop.rig/1\"\nx = [1, 2\n");

@@ -68,7 +68,7 @@ impl House {
         parts
     }
 
-    pub fn crate_of<'a>(&self, file: &'a str) -> &'static str {
+    pub fn crate_of(&self, file: &str) -> &'static str {
         let name = file.split('/').next().unwrap().replace('-', "_");
         super::CRATES.into_iter().find(|c| *c == name).unwrap_or_else(|| panic!("{name} is no known crate"))
     }
