@@ -3,6 +3,7 @@
 
 use crate::rig::PowerPlan;
 use crate::survey::{Finding, Idle, Version};
+use crate::tables::ServerKind;
 use swiftloop_units::{Hz, Ms, PerHour};
 
 /// Something that is not as planned.
@@ -11,7 +12,7 @@ pub enum Wrong {
     /// The interface is not there.
     NoDevice { there: Vec<String> },
     /// The server that the driver needs does not run.
-    NoServer { server: &'static str },
+    NoServer { server: ServerKind },
     /// A place has another rate.
     Rate {
         place: String,

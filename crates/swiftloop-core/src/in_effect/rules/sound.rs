@@ -23,9 +23,7 @@ pub fn server(demand: &Demand, now: &Inventory) -> RuleResult {
         None => RuleResult::Beside,
         // Only Linux tells of its servers; that there is no sound at all is told already.
         Some(_) if now.system != System::Linux || now.is_silent() => RuleResult::Beside,
-        Some(server) => RuleResult::one(
-            served(demand, now).is_none().then_some(Wrong::NoServer { server: server.as_str() }),
-        ),
+        Some(server) => RuleResult::one(served(demand, now).is_none().then_some(Wrong::NoServer { server })),
     }
 }
 

@@ -4,8 +4,10 @@ use super::figures::{decimals, duration, in_ms, percent, rate, us};
 use super::survey;
 use crate::shared::page::{TIED, and_list, clean};
 use swiftloop_core::in_effect::{Demand, Difference, DifferenceCost, NotTaken, Unread, Wrong};
+use swiftloop_core::rig::PowerPlan;
 use swiftloop_core::survey::{Finding, Idle, System};
-use swiftloop_units::{PerHour, Seconds};
+use swiftloop_core::tables::ServerKind;
+use swiftloop_units::{Hz, PerHour, Seconds};
 
 /// A difference in words.
 pub struct DifferenceWords {
@@ -26,145 +28,272 @@ const TOLD: f64 = 0.001;
 
 /// A difference in words.
 pub fn say(demand: &Demand, system: System, d: &Difference) -> DifferenceWords {
-    let said = |what: String, costs: &str, todo: &str| DifferenceWords {
-        what,
-        costs: join(&cost(demand, &d.cost), costs),
-        todo: todo.into(),
-        commands: Vec::new(),
-    };
-    let hz = demand.rate_hz;
+    let saying = Saying { demand, system, cost: &d.cost };
     match &d.wrong {
-        Wrong::NoDevice { there } => {
-            let there: Vec<String> = there.iter().map(|t| clean(t).into_owned()).collect();
-            let there = if there.is_empty() { "nothing".into() } else { and_list(&there) };
-            said(
-                format!("The {} is not there; there is {there}.", clean(&demand.interface_name)),
+        Wrong::NoDevice { there } => saying.no_device(there),
+        Wrong::NoServer { server } => saying.no_server(*server),
+        Wrong::Rate { place, is, .. } => saying.rate(place, *is),
+        Wrong::RateNotAllowed { allowed } => saying.rate_not_allowed(allowed),
+        Wrong::Buffer { who, is } => saying.buffer(who, *is),
+        Wrong::BufferBounds { bounds } => saying.buffer_bounds(*bounds),
+        Wrong::Power { is, governor } => saying.power(*is, governor.as_ref()),
+        Wrong::Idle { states, exit_us } => saying.idle(states, *exit_us),
+        Wrong::Thread { server, thread } => saying.thread(server, thread),
+        Wrong::GroupRealtime => saying.group_realtime(),
+        Wrong::InterruptCores { card, line, is, should } => saying.interrupt_cores(card, line, is, should),
+        Wrong::Programs { busy, load } => saying.programs(busy, *load),
+        Wrong::Disk { free_gb, minutes } => saying.disk(*free_gb, *minutes),
+        Wrong::TooLittleMemory { total_gb } => saying.too_little_memory(*total_gb),
+        Wrong::Channels { card, inputs, is, should } => saying.channels(card, *inputs, *is, *should),
+        Wrong::Clock { card, is } => saying.clock(card, is),
+        Wrong::Wireless { by } => saying.wireless(by),
+        Wrong::Version { of, is, was } => saying.version(of, is.as_ref(), was),
+        Wrong::Hurts(finding) => hurts(demand, system, d, finding),
+    }
+}
+
+/// What the words of a difference depend on beside the difference itself.
+struct Saying<'a> {
+    demand: &'a Demand,
+    system: System,
+    cost: &'a DifferenceCost,
+}
+
+impl Saying<'_> {
+    fn said(&self, what: String, costs: &str, todo: &str) -> DifferenceWords {
+        DifferenceWords {
+            what,
+            costs: join(&cost(self.demand, self.cost), costs),
+            todo: todo.into(),
+            commands: Vec::new(),
+        }
+    }
+
+    fn no_device(&self, there: &[String]) -> DifferenceWords {
+        let there: Vec<String> = there.iter().map(|t| clean(t).into_owned()).collect();
+        let there = if there.is_empty() { "nothing".into() } else { and_list(&there) };
+        self.said(
+                format!("The {} is not there; there is {there}.", clean(&self.demand.interface_name)),
                 "Nothing of this phase can be played or recorded.",
                 "Connect it, switch it on, and check again. If it goes by another name here, write that name into the rig (name = \"…\").",
             )
+    }
+
+    fn no_server(&self, server: ServerKind) -> DifferenceWords {
+        let hz = self.demand.rate_hz;
+        let start = match server {
+            ServerKind::Jack => {
+                format!("Start it: jackd -R -d alsa -d hw:CARD -r {hz} -p {}", self.demand.buffer_frames)
+            }
+            ServerKind::PipeWire => "Start it: systemctl --user start pipewire".to_string(),
+        };
+        DifferenceWords {
+            todo: start,
+            ..self.said(
+                format!("{} does not run; the plan goes through it.", server.as_str()),
+                "No sound at all.",
+                "",
+            )
         }
-        Wrong::NoServer { server } => {
-            let start = if *server == "JACK" {
-                format!("Start it: jackd -R -d alsa -d hw:CARD -r {hz} -p {}", demand.buffer_frames)
-            } else {
-                "Start it: systemctl --user start pipewire".to_string()
-            };
-            DifferenceWords { todo: start, ..said(format!("{server} does not run; the plan goes through it."), "No sound at all.", "") }
-        }
-        Wrong::Rate { place, is, .. } => said(
+    }
+
+    fn rate(&self, place: &str, is: Hz) -> DifferenceWords {
+        let hz = self.demand.rate_hz;
+        self.said(
             format!("{} is at {is}{TIED}Hz; the plan says {hz}.", clean(place)),
             "Something converts on the way (delay, load), or recordings play at a wrong pitch.",
-            match system {
-                System::Linux if place == "JACK" => "JACK keeps the rate that it was started with: start it again with that of the plan (-r).",
+            match self.system {
+                System::Linux if place == "JACK" => {
+                    "JACK keeps the rate that it was started with: start it again with that of the plan (-r)."
+                }
                 System::Linux => "Set it where it is opened, before anything plays.",
-                System::Windows => "Set it under Sound, Properties of the device, Advanced; and on the interface's panel.",
+                System::Windows => {
+                    "Set it under Sound, Properties of the device, Advanced; and on the interface's panel."
+                }
                 System::MacOs => "Set it in Audio MIDI Setup, under Format of the device.",
             },
-        ),
-        Wrong::RateNotAllowed { allowed } => {
-            let list: Vec<String> = allowed.iter().map(ToString::to_string).collect();
-            said(
-                format!("PipeWire may run at {} only; the plan says {hz}.", and_list(&list)),
-                "It converts everything instead.",
-                "Hold it at the planned rate for the session: apply does that.",
-            )
-        }
-        Wrong::Buffer { who, is } => said(
-            format!("{} works in blocks of {is}; the plan says {}.", clean(who), demand.buffer_frames),
+        )
+    }
+
+    fn rate_not_allowed(&self, allowed: &[Hz]) -> DifferenceWords {
+        let hz = self.demand.rate_hz;
+        let list: Vec<String> = allowed.iter().map(ToString::to_string).collect();
+        self.said(
+            format!("PipeWire may run at {} only; the plan says {hz}.", and_list(&list)),
+            "It converts everything instead.",
+            "Hold it at the planned rate for the session: apply does that.",
+        )
+    }
+
+    fn buffer(&self, who: &str, is: u32) -> DifferenceWords {
+        self.said(
+            format!("{} works in blocks of {is}; the plan says {}.", clean(who), self.demand.buffer_frames),
             "",
             "Set the buffer where the device is opened: in your software, or on the panel.",
-        ),
-        Wrong::BufferBounds { bounds } => said(
-            format!("PipeWire keeps buffers between {} and {}; the plan says {}.", bounds.0, bounds.1, demand.buffer_frames),
+        )
+    }
+
+    fn buffer_bounds(&self, bounds: (u32, u32)) -> DifferenceWords {
+        self.said(
+            format!(
+                "PipeWire keeps buffers between {} and {}; the plan says {}.",
+                bounds.0, bounds.1, self.demand.buffer_frames
+            ),
             "What a program asks for beyond that does not count.",
             "Hold it at the planned buffer for the session: apply does that.",
-        ),
-        Wrong::Power { is, governor } => {
-            let by = governor.as_ref().map_or(String::new(), |g| format!(" (governor {})", clean(g)));
-            said(
-                format!("The power plan is \"{}\"{by}; the plan says \"{}\".", is.as_str(), demand.power.as_str()),
-                if d.cost.dropouts.is_some() { "" } else { "The clock follows the work late." },
-                match system {
-                    System::Linux => "",
-                    System::Windows => "Choose High performance: powercfg /setactive SCHEME_MIN",
-                    System::MacOs => "Switch low power mode off: sudo pmset -a lowpowermode 0",
-                },
-            )
-        }
-        Wrong::Idle { states, exit_us } => {
-            let names: Vec<String> = states.iter().map(|s: &Idle| format!("{} ({})", clean(&s.name), us(f64::from(s.exit_us)))).collect();
-            said(
-                format!("The processor may sleep so deeply that waking takes {}: {}.", us(f64::from(*exit_us)), and_list(&names)),
-                "",
-                "",
-            )
-        }
-        Wrong::Thread { server, thread } => said(
+        )
+    }
+
+    fn power(&self, is: PowerPlan, governor: Option<&String>) -> DifferenceWords {
+        let by = governor.map_or(String::new(), |g| format!(" (governor {})", clean(g)));
+        self.said(
+            format!(
+                "The power plan is \"{}\"{by}; the plan says \"{}\".",
+                is.as_str(),
+                self.demand.power.as_str()
+            ),
+            if self.cost.dropouts.is_some() { "" } else { "The clock follows the work late." },
+            match self.system {
+                System::Linux => "",
+                System::Windows => "Choose High performance: powercfg /setactive SCHEME_MIN",
+                System::MacOs => "Switch low power mode off: sudo pmset -a lowpowermode 0",
+            },
+        )
+    }
+
+    fn idle(&self, states: &[Idle], exit_us: u32) -> DifferenceWords {
+        let names: Vec<String> = states
+            .iter()
+            .map(|s: &Idle| format!("{} ({})", clean(&s.name), us(f64::from(s.exit_us))))
+            .collect();
+        self.said(
+            format!(
+                "The processor may sleep so deeply that waking takes {}: {}.",
+                us(f64::from(exit_us)),
+                and_list(&names)
+            ),
+            "",
+            "",
+        )
+    }
+
+    fn thread(&self, server: &str, thread: &str) -> DifferenceWords {
+        self.said(
             format!("The thread {} of {server} has no real-time priority.", clean(thread)),
             "It waits behind every other program.",
             "",
-        ),
-        Wrong::GroupRealtime => DifferenceWords {
+        )
+    }
+
+    fn group_realtime(&self) -> DifferenceWords {
+        DifferenceWords {
             commands: vec!["echo 950000 | sudo tee /sys/fs/cgroup/cpu/$(grep -oP ':cpu[^:]*:\\K.*' /proc/self/cgroup)/cpu.rt_runtime_us".into()],
-            ..said(
+            ..self.said(
                 "This login's group of programs has no real-time work (its cpu.rt_runtime_us is 0).".into(),
                 "No thread in it gets real-time priority, whatever its user may do: audio waits behind every other program.",
                 "Give the group its share, or start the software from another login:",
             )
-        },
-        Wrong::InterruptCores { card, line, is, should } => said(
-            format!("The interrupt of {} ({line}) may be served by cores {is}; the plan leaves {should} for it.", clean(card)),
+        }
+    }
+
+    fn interrupt_cores(&self, card: &str, line: &str, is: &str, should: &str) -> DifferenceWords {
+        self.said(
+            format!(
+                "The interrupt of {} ({line}) may be served by cores {is}; the plan leaves {should} for it.",
+                clean(card)
+            ),
             "It breaks into the session's own work.",
             "",
-        ),
-        Wrong::Programs { busy, load } => {
-            let list: Vec<String> = busy.iter().map(|(name, share)| format!("{} ({} of a core)", clean(name), percent(*share))).collect();
-            let planned = if demand.runs.is_empty() { "none".into() } else {
-                and_list(&demand.runs.iter().map(|r| clean(r).into_owned()).collect::<Vec<_>>())
-            };
-            said(
-                format!("Other programs take {} of the machine: {}; the plan knows of {planned}.", percent(*load), and_list(&list)),
-                "",
-                "Quit them, or let them do their work before the take.",
-            )
-        }
-        Wrong::Disk { free_gb, minutes } => {
-            let room = minutes.map_or(String::new(), |m| format!(": recording fills it in {}", duration(Seconds::new(m * 60.0))));
-            said(
-                format!("{}{TIED}GB are free on the disk{room}.", decimals(*free_gb, 1)),
-                "A take ends where the disk does.",
-                "Move old sessions to another disk, or record to one with room.",
-            )
-        }
-        Wrong::TooLittleMemory { total_gb } => said(
-            format!("The computer has {}{TIED}GB of memory; session and programs need {}.", decimals(*total_gb, 1), decimals(demand.memory_gb.raw(), 1)),
+        )
+    }
+
+    fn programs(&self, busy: &[(String, f64)], load: f64) -> DifferenceWords {
+        let list: Vec<String> = busy
+            .iter()
+            .map(|(name, share)| format!("{} ({} of a core)", clean(name), percent(*share)))
+            .collect();
+        let planned = if self.demand.runs.is_empty() {
+            "none".into()
+        } else {
+            and_list(&self.demand.runs.iter().map(|r| clean(r).into_owned()).collect::<Vec<_>>())
+        };
+        self.said(
+            format!(
+                "Other programs take {} of the machine: {}; the plan knows of {planned}.",
+                percent(load),
+                and_list(&list)
+            ),
+            "",
+            "Quit them, or let them do their work before the take.",
+        )
+    }
+
+    fn disk(&self, free_gb: f64, minutes: Option<f64>) -> DifferenceWords {
+        let room = minutes.map_or(String::new(), |m| {
+            format!(": recording fills it in {}", duration(Seconds::new(m * 60.0)))
+        });
+        self.said(
+            format!("{}{TIED}GB are free on the disk{room}.", decimals(free_gb, 1)),
+            "A take ends where the disk does.",
+            "Move old sessions to another disk, or record to one with room.",
+        )
+    }
+
+    fn too_little_memory(&self, total_gb: f64) -> DifferenceWords {
+        self.said(
+            format!("The computer has {}{TIED}GB of memory; session and programs need {}.", decimals(total_gb, 1), decimals(self.demand.memory_gb.raw(), 1)),
             "It swaps, whatever is quit: long dropouts.",
             "Plan for this computer: swiftloop survey --save rig.toml, then plan; or print sampled instruments.",
-        ),
-        Wrong::Channels { card, inputs, is, should } => said(
-            format!("{} {} of {} are open; the plan opens {should}.", is, if *inputs { "inputs" } else { "outputs" }, clean(card)),
-            if is > should { "Each open channel costs work in every block." } else { "Somebody who is to be recorded is not." },
+        )
+    }
+
+    fn channels(&self, card: &str, inputs: bool, is: u32, should: u32) -> DifferenceWords {
+        self.said(
+            format!(
+                "{} {} of {} are open; the plan opens {should}.",
+                is,
+                if inputs { "inputs" } else { "outputs" },
+                clean(card)
+            ),
+            if is > should {
+                "Each open channel costs work in every block."
+            } else {
+                "Somebody who is to be recorded is not."
+            },
             "Open just those in your software's device settings.",
-        ),
-        Wrong::Clock { card, is } => said(
-            format!("{} takes its clock from \"{}\"; the plan says {}.", clean(card), clean(is), demand.clock.as_deref().unwrap_or("")),
+        )
+    }
+
+    fn clock(&self, card: &str, is: &str) -> DifferenceWords {
+        self.said(
+            format!(
+                "{} takes its clock from \"{}\"; the plan says {}.",
+                clean(card),
+                clean(is),
+                self.demand.clock.as_deref().unwrap_or("")
+            ),
             "Without the right master there are clicks every few seconds, or no sound.",
             "Set the clock source on the interface's panel.",
-        ),
-        Wrong::Wireless { by } => said(
+        )
+    }
+
+    fn wireless(&self, by: &str) -> DifferenceWords {
+        self.said(
             format!("The network goes through the air ({}); the plan has a cable.", clean(by)),
             "What comes late over the air takes a receive buffer of tens of milliseconds, or is missing.",
             "Plug a network cable in, and switch wireless off.",
-        ),
-        Wrong::Version { of, is, was } => said(
+        )
+    }
+
+    fn version(&self, of: &str, is: Option<&String>, was: &str) -> DifferenceWords {
+        self.said(
             match is {
                 Some(is) => format!("{} is version {}; it was {} when all was well.", clean(of), clean(is), clean(was)),
                 None => format!("{} is gone; it was version {} when all was well.", clean(of), clean(was)),
             },
             "If something broke since then, this is the first suspect.",
             "If all is well with it, keep it as the good state: check … --remember. If not, go back to the version that was.",
-        ),
-        Wrong::Hurts(finding) => hurts(demand, system, d, finding),
+        )
     }
 }
 
