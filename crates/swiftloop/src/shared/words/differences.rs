@@ -73,10 +73,10 @@ impl Saying<'_> {
         let there: Vec<String> = there.iter().map(|t| clean(t).into_owned()).collect();
         let there = if there.is_empty() { "nothing".into() } else { and_list(&there) };
         self.said(
-                format!("The {} is not there; there is {there}.", clean(&self.demand.interface_name)),
-                "Nothing of this phase can be played or recorded.",
-                "Connect it, switch it on, and check again. If it goes by another name here, write that name into the rig (name = \"…\").",
-            )
+            format!("The {} is not there; there is {there}.", clean(&self.demand.interface_name)),
+            "Nothing of this phase can be played or recorded.",
+            "Connect it, switch it on, and check again. If it goes by another name here, write that name into the rig (name = \"…\").",
+        )
     }
 
     fn no_server(&self, server: ServerKind) -> DifferenceWords {
