@@ -206,6 +206,7 @@ impl SoundDevices {
         })
     }
 
+    #[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
     fn input_stream(
         &self,
         seen: &Arc<SoundShared>,
@@ -252,6 +253,7 @@ impl SoundDevices {
         self.input.0.build_input_stream(config, hears, error, Some(PATIENCE)).map_err(refused("the input"))
     }
 
+    #[allow(clippy::wildcard_enum_match_arm, reason = "the list is not ours, and grows")]
     fn output_stream(
         &self,
         seen: &Arc<SoundShared>,
