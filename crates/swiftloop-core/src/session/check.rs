@@ -7,7 +7,7 @@ use crate::contradiction::{
 use crate::rig::{missing, twice};
 use crate::tables::{Listener, PhaseKind, Tables};
 use crate::{Invalid, PathStep};
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashSet};
 use swiftloop_units::ids::{NodeId, PerformerId};
 use typed_index_collections::TiVec;
 
@@ -286,7 +286,7 @@ fn check_phase(phase: &Phase, d: &Description, tables: &Tables) -> Result<PhaseK
     if phase.late_packets_per_hour.is_some_and(|t| !(0.01..=1e6).contains(&t)) {
         return Err(Invalid::new(PhaseContradiction::LatePackets).at("late_packets_per_hour"));
     }
-    let known: HashSet<&str> = chains(d)
+    let known: BTreeSet<&str> = chains(d)
         .flat_map(|(_, _, chain)| chain.iter().map(|p| p.id.as_str()))
         .chain(d.tracks.iter().map(|t| t.id.as_str()))
         .chain(d.buses.iter().map(|b| b.id.as_str()))

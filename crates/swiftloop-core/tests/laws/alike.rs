@@ -1,7 +1,7 @@
 //! Alike tracks in one table.
 
 use crate::common::{EXACT_RIG, described, rig, session, tables};
-use swiftloop_core::contradiction::SessionContradiction;
+use swiftloop_core::contradiction::{Contradiction, SessionContradiction, Thing};
 use swiftloop_core::session::Session;
 
 /// Alike tracks in one table are the same as each in a table of its own.
@@ -42,4 +42,17 @@ fn more_tracks_than_any_session_has_are_refused() {
         read(11).expect_err("too many").why,
         SessionContradiction::TooManyTracks { most: 20_000 }.into()
     );
+}
+
+/// The names that could have been meant come in the order of the alphabet, whatever the order of the file.
+#[test]
+fn a_name_that_is_not_there_is_answered_in_order() {
+    let track = |id: char| format!("[[track]]\nid = \"{id}\"\n");
+    let tracks: String = "hbgcafde".chars().map(track).collect();
+    let text = format!(
+        "format = \"swiftloop.session/1\"\n{tracks}[[phase]]\nkind = \"mixing\"\nkeep = [\"oars\"]\n"
+    );
+    let why = Session::checked(described(&text), tables()).expect_err("no oars").why;
+    let Contradiction::Missing { thing: Thing::Keepable, known, .. } = why else { panic!("{why:?}") };
+    assert_eq!(known.concat(), "abcdefgh");
 }
