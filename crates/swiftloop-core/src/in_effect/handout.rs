@@ -46,20 +46,8 @@ fn demand(context: &Context<'_>, choice: &Choice, by_hand: ByHand) -> Demand {
     let (arrangement, report) = (&choice.arrangement, &choice.report);
     let setting = &arrangement.setting;
     let (interface, phase) = (context.rig.interface(choice.interface), context.session.phase(choice.phase));
-    let quits = |effect: &Effect| match effect {
-        Effect::Quit(program) => Some(*program),
-        Effect::Work(..)
-        | Effect::Frames(..)
-        | Effect::Latency(..)
-        | Effect::NodeOff(_)
-        | Effect::Share { .. }
-        | Effect::AllWork(_)
-        | Effect::Timeline(_)
-        | Effect::Stream { .. }
-        | Effect::FullPower
-        | Effect::Direct(_) => None,
-    };
-    let quit: Vec<_> = report.remedies.iter().flat_map(|r| r.effects.iter().filter_map(quits)).collect();
+    let quit: Vec<_> =
+        report.remedies.iter().flat_map(|r| r.effects.iter().filter_map(Effect::quits)).collect();
     let beside = context.rig.program_ids().filter(|(_, p)| p.runs_in(phase.id()));
     let (gone, there): (Vec<_>, Vec<_>) = beside.partition(|(id, _)| quit.contains(id));
     let titles = |all: &[(_, &crate::rig::Program)]| all.iter().map(|(_, p)| p.title().to_string()).collect();

@@ -145,10 +145,9 @@ impl Effect {
         }
     }
 
-    /// Whether it sends somebody to the interface's own mixer.
-    pub(super) fn is_direct(&self) -> bool {
+    /// The part of the setup that it changes. The yes-or-no questions below follow from this and from [`Effect::stored`].
+    fn part(&self) -> EffectPart {
         match self {
-            Self::Direct(_) => true,
             Self::Work(..)
             | Self::Frames(..)
             | Self::Latency(..)
@@ -156,42 +155,36 @@ impl Effect {
             | Self::Share { .. }
             | Self::AllWork(_)
             | Self::Timeline(_)
-            | Self::Stream { .. }
-            | Self::Quit(_)
-            | Self::FullPower => false,
+            | Self::Stream { .. } => EffectPart::Session,
+            Self::Quit(_) | Self::FullPower => EffectPart::Machine,
+            Self::Direct(_) => EffectPart::Interface,
         }
+    }
+
+    /// Whether it sends somebody to the interface's own mixer.
+    pub(super) fn is_direct(&self) -> bool {
+        self.part() == EffectPart::Interface
     }
 
     /// Whether it changes the machine itself: how fast it is, how late it wakes, who else is on it.
     pub(super) fn is_on_machine(&self) -> bool {
-        match self {
-            Self::Quit(_) | Self::FullPower => true,
-            Self::Work(..)
-            | Self::Frames(..)
-            | Self::Latency(..)
-            | Self::NodeOff(_)
-            | Self::Share { .. }
-            | Self::AllWork(_)
-            | Self::Timeline(_)
-            | Self::Stream { .. }
-            | Self::Direct(_) => false,
+        self.part() == EffectPart::Machine
+    }
+
+    /// Whether it changes what the session streams or keeps in memory.
+    pub(super) fn is_stored(&self) -> bool {
+        match self.stored() {
+            Stored::Streams { .. } => true,
+            Stored::Program(_) | Stored::Nothing => false,
         }
     }
 
-    /// Whether it changes what is streamed or kept in memory.
-    pub(super) fn is_stored(&self) -> bool {
-        match self {
-            Self::Stream { .. } => true,
-            Self::Work(..)
-            | Self::Frames(..)
-            | Self::Latency(..)
-            | Self::NodeOff(_)
-            | Self::Share { .. }
-            | Self::AllWork(_)
-            | Self::Timeline(_)
-            | Self::Quit(_)
-            | Self::FullPower
-            | Self::Direct(_) => false,
+    /// The program that no longer runs, if this is about one.
+    #[must_use]
+    pub fn quits(&self) -> Option<ProgramId> {
+        match self.stored() {
+            Stored::Program(program) => Some(program),
+            Stored::Streams { .. } | Stored::Nothing => None,
         }
     }
 
@@ -214,18 +207,9 @@ impl Effect {
 
     /// Whether it can free memory or disk (programs that are quit are counted with the machine).
     pub(super) fn frees_storage(&self) -> bool {
-        match self {
-            Self::Stream { channels, memory } => *channels < 0 || memory.raw() < 0.0,
-            Self::Work(..)
-            | Self::Frames(..)
-            | Self::Latency(..)
-            | Self::NodeOff(_)
-            | Self::Share { .. }
-            | Self::AllWork(_)
-            | Self::Timeline(_)
-            | Self::Quit(_)
-            | Self::FullPower
-            | Self::Direct(_) => false,
+        match self.stored() {
+            Stored::Streams { channels, memory } => channels < 0 || memory.raw() < 0.0,
+            Stored::Program(_) | Stored::Nothing => false,
         }
     }
 
@@ -249,6 +233,16 @@ impl Effect {
             | (Self::Direct(_), _) => self == other,
         }
     }
+}
+
+/// The part of the setup that an effect changes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum EffectPart {
+    /// Processors, tracks, streams, the engine.
+    Session,
+    Machine,
+    /// The interface's own mixer.
+    Interface,
 }
 
 /// What an effect changes of memory and disk.

@@ -3,19 +3,21 @@
 //! their shapes and the look-ups. Everything taken from a table has the origin "assumed".
 
 mod buffer_scheme;
+mod driver_model;
 mod ensemble;
 mod power_plan;
 mod remedy_kind;
 mod two_limits;
 
 pub use buffer_scheme::BufferScheme;
+pub use driver_model::{DriverModel, ServerKind};
 pub use ensemble::{Attack, EnsembleRow, LineKind, Tempo};
 pub use power_plan::PowerPlan;
 pub use remedy_kind::{RemedyAction, RemedyKind, RemedyPlace};
 pub use two_limits::TwoLimits;
 
 use serde::Deserialize;
-use swiftloop_units::{Block, Blocks, Factor, Frames, Hz, Micros, Ms, Nanos, Range, Share};
+use swiftloop_units::{Factor, Frames, Micros, Ms, Nanos, Range, Share};
 
 /// All tables together; built once by whoever read the data files. A row that the program cannot do without is there,
 /// or the tables are not: each kind of remedy, each power plan of each class of machine.
@@ -116,61 +118,6 @@ impl TryFrom<TableRows> for Tables {
             tempo: rows.tempo,
             assume: rows.assume,
         })
-    }
-}
-
-/// One driver model as the operating system or open standard defines it.
-#[derive(Debug, Clone, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct DriverModel {
-    /// Word used in rig files and on the command line.
-    pub id: String,
-    pub name: String,
-    /// The audio server that it goes through, where it goes through one.
-    #[serde(default)]
-    pub server: Option<ServerKind>,
-    /// Operating systems that have it.
-    pub systems: Vec<String>,
-    /// How it holds blocks for the output.
-    pub way: BufferScheme,
-    /// Blocks held between the converter and the program on the way in.
-    pub blocks_in: Range<Blocks>,
-    /// Blocks held on the way out.
-    pub blocks_out: Range<Blocks>,
-    /// Delay that does not depend on the buffer, in.
-    pub fixed_in_ms: Range<Ms>,
-    /// Delay that does not depend on the buffer, out.
-    pub fixed_out_ms: Range<Ms>,
-    /// The smallest block it runs at.
-    pub smallest_block: Block,
-    /// The shortest period it runs at, whatever the frame count (0 when there is none).
-    pub smallest_ms: Ms,
-    /// Other programs keep their sound.
-    pub shared: bool,
-    /// It converts the rate by itself when rates disagree.
-    pub resamples: bool,
-    /// Good enough to play through.
-    pub live: bool,
-    /// Where the figures come from, or why they are what they are.
-    pub source: String,
-}
-
-/// An audio server, by the name that it has in surveys.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
-pub enum ServerKind {
-    #[serde(rename = "JACK")]
-    Jack,
-    PipeWire,
-}
-
-impl ServerKind {
-    /// The name that surveys give it.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Self::Jack => "JACK",
-            Self::PipeWire => "PipeWire",
-        }
     }
 }
 
@@ -433,14 +380,6 @@ impl Tables {
     #[must_use]
     pub fn phase_kind(&self, id: &str) -> Option<&PhaseKind> {
         self.phase.iter().find(|p| p.id == id)
-    }
-}
-
-impl DriverModel {
-    /// The smallest block that drivers of this model run at `rate`.
-    #[must_use]
-    pub fn smallest_at(&self, rate: Hz) -> Block {
-        self.smallest_block.max(Block::new(self.smallest_ms.frames_at(rate).raw().ceil() as u32))
     }
 }
 
